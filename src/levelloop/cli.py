@@ -1,0 +1,217 @@
+"""The command line: open the window, or smooth, review, convert and run without one."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from levelloop import __version__
+from levelloop.core.errors import LevelLoopError
+
+if TYPE_CHECKING:
+    from levelloop.core.mesh import Mesh
+    from levelloop.core.review import Report
+    from levelloop.core.review.findings import Finding
+    from levelloop.document.document import Document, Part
+
+
+class _FileFirst(click.Group):
+    """A group whose first word may be a file instead of a command."""
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        words = [word for word in args if not word.startswith("-")]
+        if words and words[0] not in self.commands and args[0] == words[0]:
+            args = ["open", *args]
+        return super().parse_args(ctx, args)
+
+
+@click.group(cls=_FileFirst, invoke_without_command=True)
+@click.option("--demo", is_flag=True, help="Open the window with the demo document.")
+@click.version_option(__version__, message="Level Loop %(version)s")
+@click.pass_context
+def cli(context: click.Context, demo: bool) -> None:
+    """Level Loop: modeling for subdivision surfaces that measures how smooth they are."""
+    if context.invoked_subcommand is None:
+        _window(None, demo)
+
+
+@cli.command("open", hidden=True)
+@click.argument("file", type=click.Path(path_type=Path))
+def open_file(file: Path) -> None:
+    """Open the window on FILE."""
+    _window(file, False)
+
+
+@cli.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("-o", "--output", required=True, type=click.Path(path_type=Path), help="Written by its ending.")
+@click.option("--level", type=click.IntRange(0, 6), help="The part's own where none is given.")
+@click.option("--limit", is_flag=True, help="Put the points on the limit surface.")
+@click.option("--part", "part_name", help="One part only.")
+def smooth(file: Path, output: Path, level: int | None, limit: bool, part_name: str | None) -> None:
+    """Smooth FILE and write the surface."""
+    from levelloop.files import write_meshes
+
+    parts = _chosen(_document(file), part_name)
+    meshes = [
+        (part.name, part.to_world(part.result(level, True if limit else None if level is None else False)))
+        for part in parts
+    ]
+    write_meshes(meshes, output)
+
+
+@cli.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("-o", "--output", required=True, type=click.Path(path_type=Path), help="Written by its ending.")
+@click.option("--part", "part_name", help="One part only.")
+def convert(file: Path, output: Path, part_name: str | None) -> None:
+    """Write the cages of FILE, unsmoothed, as another format."""
+    from levelloop.files import is_document, write_document, write_meshes
+
+    document = _document(file)
+    if is_document(output) and part_name is None:
+        write_document(document, output)
+        return
+    write_meshes([(part.name, part.to_world(part.mesh)) for part in _chosen(document, part_name)], output)
+
+
+@cli.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option(
+    "--for", "purpose", type=click.Choice(["smooth", "render", "print"]), default="smooth", show_default=True
+)
+@click.option("--json", "as_json", is_flag=True, help="Print the findings as JSON.")
+def review(file: Path, purpose: Any, as_json: bool) -> None:
+    """Review FILE; exit 1 where it is not ready."""
+    from levelloop.document.session import Session
+
+    session = Session(_document(file))
+    reports = session.reports(purpose)
+    ready = all(report.ready for _, report in reports)
+    if as_json:
+        parts = [_report_json(part, report) for part, report in reports]
+        click.echo(json.dumps({"parts": parts, "purpose": purpose, "ready": ready}, indent=1))
+    else:
+        _print_reports(reports, purpose, ready)
+    sys.exit(0 if ready else 1)
+
+
+@cli.command()
+@click.argument("script", type=click.Path(path_type=Path))
+@click.argument("file", required=False, type=click.Path(path_type=Path))
+@click.option("-o", "--output", required=True, type=click.Path(path_type=Path), help="Written by its ending.")
+def run(script: Path, file: Path | None, output: Path) -> None:
+    """Run a SCRIPT of operations, on FILE or on an empty document."""
+    from levelloop.document.script import read_script, run_script
+    from levelloop.document.session import Session
+    from levelloop.files import is_document, write_meshes
+
+    steps = read_script(script)
+    session = Session(_document(file)) if file else Session.new()
+    run_script(session, steps)
+    if is_document(output):
+        session.save(output)
+    else:
+        write_meshes(
+            [(part.name, part.to_world(part.result())) for part in _chosen(session.document, None)], output
+        )
+
+
+def main() -> None:
+    """Runs the command line; a mistake is one line on standard error and exit code 2."""
+    try:
+        cli.main(standalone_mode=False)
+    except click.exceptions.Exit as stop:
+        sys.exit(stop.exit_code)
+    except click.Abort:
+        sys.exit(2)
+    except click.ClickException as error:
+        _fail(error.format_message())
+    except LevelLoopError as error:
+        _fail(str(error))
+    except BrokenPipeError:
+        sys.exit(0)
+
+
+# Helpers
+
+
+def _fail(sentence: str) -> None:
+    click.echo(" ".join(sentence.split()), err=True)
+    sys.exit(2)
+
+
+def _window(file: Path | None, demo: bool) -> None:
+    from levelloop.app.main import open_window
+
+    sys.exit(open_window(file, demo))
+
+
+def _document(file: Path) -> Document:
+    from levelloop.files import read_document
+
+    return read_document(file)
+
+
+def _chosen(document: Document, name: str | None) -> list[Part]:
+    if name is not None:
+        return [document.find(name)]
+    return [part for part in document.parts if part.visible and not part.helper]
+
+
+def _print_reports(reports: list[tuple[Part, Report]], purpose: str, ready: bool) -> None:
+    marks = {"stop": "■", "warn": "▲", "note": "●"}
+    for part, report in reports:
+        counts = report.counts
+        click.echo(
+            f"{part.name}: {counts.points} points, {counts.edges} edges, {counts.faces} faces "
+            f"({counts.quads} quads, {counts.triangles} triangles, {counts.ngons} n-gons)"
+        )
+        for finding in report.findings:
+            click.echo(f"  {marks[finding.severity]} {finding.message} {finding.advice}".rstrip())
+    click.echo(f"Ready to {purpose}." if ready else f"Not ready to {purpose}.")
+
+
+def _report_json(part: Part, report: Report) -> dict[str, Any]:
+    counts = report.counts
+    return {
+        "name": part.name,
+        "cage": {
+            "points": counts.points,
+            "edges": counts.edges,
+            "faces": counts.faces,
+            "triangles": counts.triangles,
+            "quads": counts.quads,
+            "ngons": counts.ngons,
+            "poles": {str(valence): number for valence, number in counts.poles.items()},
+            "boundary_poles": {str(valence): number for valence, number in counts.boundary_poles.items()},
+            "open_edges": counts.open_edges,
+            "shells": counts.shells,
+            "euler": counts.euler,
+        },
+        "findings": [_finding_json(part.mesh, finding) for finding in report.findings],
+    }
+
+
+def _finding_json(mesh: Mesh, finding: Finding) -> dict[str, Any]:
+    indices = finding.indices
+    named = mesh.topology.edges[indices].tolist() if finding.kind == "edges" else indices.tolist()
+    return {
+        "check": finding.check,
+        "severity": finding.severity,
+        "where": {"mesh": "cage", "kind": finding.kind, "indices": named, "at": finding.at.tolist()},
+        "count": finding.count,
+        "value": finding.value,
+        "unit": finding.unit,
+        "message": finding.message,
+        "remedy": finding.remedy.key if finding.remedy else None,
+        "accepted": finding.accepted or None,
+    }
+
+
+if __name__ == "__main__":
+    main()

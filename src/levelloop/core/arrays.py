@@ -1,0 +1,177 @@
+"""Small array helpers that every part of the core leans on."""
+
+from __future__ import annotations
+
+from typing import Any, TypeVar
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from levelloop.core.errors import MeshError
+
+Floats = NDArray[np.float64]
+Integers = NDArray[np.int64]
+Booleans = NDArray[np.bool_]
+AnyArray = NDArray[Any]
+ArrayType = TypeVar("ArrayType", bound=AnyArray)
+
+
+def frozen(array: ArrayType) -> ArrayType:
+    """The array itself, made read-only."""
+    array.setflags(write=False)
+    return array
+
+
+def as_points(values: ArrayLike) -> Floats:
+    """An own (n, 3) float64 copy of the values.
+
+    Raises MeshError where the shape is another or a number is not finite.
+    """
+    points = np.array(values, dtype=np.float64)
+    if points.size == 0:
+        return points.reshape(0, 3)
+    if points.ndim != 2 or points.shape[1] != 3:
+        raise MeshError(f"Points must be (n, 3), got {points.shape}.")
+    finite = np.isfinite(points).all(axis=1)
+    if not finite.all():
+        raise MeshError(f"Point {int(np.argmin(finite))} has a coordinate that is not a finite number.")
+    return points
+
+
+def as_indices(values: ArrayLike) -> Integers:
+    """An own (n,) int64 copy of the values."""
+    return np.array(values, dtype=np.int64).reshape(-1)
+
+
+def offsets_from_sizes(sizes: Integers) -> Integers:
+    """Where each run starts, and the total at the end: (n + 1,).
+
+    >>> offsets_from_sizes(np.array([3, 4])).tolist()
+    [0, 3, 7]
+    """
+    offsets = np.zeros(len(sizes) + 1, dtype=np.int64)
+    np.cumsum(sizes, out=offsets[1:])
+    return offsets
+
+
+def ranges(starts: Integers, sizes: Integers) -> Integers:
+    """The runs start, start + 1, … of the given sizes, one after the other.
+
+    >>> ranges(np.array([10, 0]), np.array([2, 3])).tolist()
+    [10, 11, 0, 1, 2]
+    """
+    total = int(sizes.sum())
+    offsets = offsets_from_sizes(sizes)[:-1]
+    return np.arange(total, dtype=np.int64) + np.repeat(starts - offsets, sizes)
+
+
+def mask_of(indices: Integers, count: int) -> Booleans:
+    """A mask of the given length, true at the indices."""
+    mask = np.zeros(count, dtype=np.bool_)
+    mask[indices] = True
+    return mask
+
+
+def inverse_of(indices: Integers, count: int) -> Integers:
+    """For each of count elements its place in indices, or −1."""
+    inverse = np.full(count, -1, dtype=np.int64)
+    inverse[indices] = np.arange(len(indices))
+    return inverse
+
+
+def group_order(labels: Integers, count: int) -> tuple[Integers, Integers]:
+    """Elements sorted by label, and where each label's run starts: (n,), (count + 1,)."""
+    order = np.argsort(labels, kind="stable")
+    return order, offsets_from_sizes(np.bincount(labels, minlength=count))
+
+
+def sum_by(labels: Integers, values: AnyArray, count: int) -> Floats:
+    """The sums of values, (n,) or (n, d), over equal labels: (count,) or (count, d)."""
+    if values.ndim == 1:
+        return np.bincount(labels, weights=values, minlength=count)
+    columns = [np.bincount(labels, weights=values[:, d], minlength=count) for d in range(values.shape[1])]
+    return np.stack(columns, axis=1)
+
+
+def connected_labels(pairs: Integers, count: int) -> tuple[int, Integers]:
+    """How many connected groups the (n, 2) pairs make of count elements, and each one's group.
+
+    Groups are numbered by their first element.
+    """
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+
+    if count == 0:
+        return 0, np.zeros(0, dtype=np.int64)
+    ones = np.ones(len(pairs), dtype=np.int8)
+    graph = coo_array((ones, (pairs[:, 0], pairs[:, 1])), shape=(count, count))
+    groups, labels = connected_components(graph.tocsr(), directed=False)
+    return int(groups), labels.astype(np.int64)
+
+
+def cycles(successor: Integers) -> tuple[Integers, Integers]:
+    """The cycles of a permutation, each in order from its smallest element.
+
+    successor: (n,), a permutation. Returns members (n,), cycle after cycle, and offsets (c + 1,).
+    Pointer doubling (Wyllie 1979), so that long cycles cost no more than log n passes.
+    """
+    count = len(successor)
+    if count == 0:
+        return np.zeros(0, dtype=np.int64), np.zeros(1, dtype=np.int64)
+    smallest = np.arange(count, dtype=np.int64)
+    jump = successor.copy()
+    passes = max(1, int(count - 1).bit_length())
+    for _ in range(passes):
+        smallest = np.minimum(smallest, smallest[jump])
+        jump = jump[jump]
+    # Steps to the first element, with that element as an end that absorbs.
+    first = smallest == np.arange(count)
+    distance = np.where(first, 0, 1)
+    jump = np.where(first, np.arange(count), successor)
+    for _ in range(passes):
+        distance = distance + distance[jump]
+        jump = jump[jump]
+    order = np.lexsort((np.where(first, 0, -distance), ~first, smallest))
+    members = order.astype(np.int64)
+    starts = np.flatnonzero(first[members])
+    return members, np.append(starts, count)
+
+
+def chains(pairs: Integers, count: int) -> list[tuple[Integers, bool]]:
+    """Undirected (n, 2) pairs joined into runs of elements.
+
+    Returns (members, closed) for each run; closed runs don't repeat their first element. Elements
+    where other than two pairs meet end a run.
+    """
+    degree = np.bincount(pairs.ravel(), minlength=count)
+    order, offsets = group_order(pairs.ravel(), count)
+    used = np.zeros(len(pairs), dtype=np.bool_)
+    runs: list[tuple[Integers, bool]] = []
+
+    def walk(start: int, pair: int) -> tuple[list[int], bool]:
+        run, here = [start], start
+        while True:
+            used[pair] = True
+            a, b = int(pairs[pair, 0]), int(pairs[pair, 1])
+            here = b if a == here else a
+            if here == start:
+                return run, True
+            run.append(here)
+            if degree[here] != 2:
+                return run, False
+            first, second = order[offsets[here] : offsets[here] + 2] // 2
+            pair = int(second if first == pair else first)
+            if used[pair]:
+                return run, False
+
+    ends = np.flatnonzero((degree > 0) & (degree != 2))
+    for end in ends.tolist():
+        for slot in order[offsets[end] : offsets[end + 1]].tolist():
+            if not used[slot // 2]:
+                run, closed = walk(end, slot // 2)
+                runs.append((np.array(run, dtype=np.int64), closed))
+    for pair in range(len(pairs)):
+        if not used[pair]:
+            run, closed = walk(int(pairs[pair, 0]), pair)
+            runs.append((np.array(run, dtype=np.int64), closed))
+    return runs

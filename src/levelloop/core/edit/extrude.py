@@ -1,0 +1,191 @@
+"""Faces pulled out or drawn in: extrude and inset.
+
+Both cut the selected faces loose along their rim, set the rim's copy elsewhere and close the gap with quads.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, inverse_of, mask_of, sum_by
+from levelloop.core.edit.carry import Edit, carry
+from levelloop.core.edit.offset import meet_planes
+from levelloop.core.errors import EditError
+from levelloop.core.measure.faces import face_normals, unit
+from levelloop.core.mesh import Mesh
+from levelloop.core.planes import as_direction
+from levelloop.core.selection import Selection
+from levelloop.core.topology import Topology
+
+
+def extrude(
+    mesh: Mesh,
+    selection: Selection,
+    distance: float = 0.0,
+    direction: Any = "normal",
+    steps: int = 1,
+    end_scale: float = 1.0,
+    each: bool = False,
+    rims: Sequence[tuple[float, float]] | None = None,
+) -> Edit:
+    """Pulls faces out by a distance and closes the sides with quads.
+
+    distance: mm; along "normal" each face moves by exactly that much where the faces around a point allow it.
+    steps: rows of quads; end_scale: size of the moved end; each: every face by itself.
+    rims: pairs (along, across) in mm, one row each, instead of distance and steps. Selected after: the moved faces.
+    """
+    if rims is not None:
+        rows = np.cumsum(np.asarray(rims, dtype=np.float64).reshape(-1, 2), axis=0)
+        if len(rows) == 0:
+            raise EditError("A list of rims needs at least one pair (along, across).")
+    else:
+        rows = np.stack((distance * np.arange(1, steps + 1) / steps, np.zeros(steps)), axis=1)
+    along = None if isinstance(direction, str) and direction == "normal" else as_direction(direction)
+    return _raise(mesh, selection, rows, each, along, end_scale, "extrude")
+
+
+def inset(
+    mesh: Mesh, selection: Selection, width: float, depth: float = 0.0, each: bool = False
+) -> Edit:
+    """Draws the rim of faces inwards by a width and leaves a border of quads.
+
+    width: mm, square to each rim edge within its face; depth: mm along the normals, positive raised.
+    each: every face by itself. Selected after: the inner faces.
+    """
+    return _raise(mesh, selection, np.array([[depth, width]]), each, None, 1.0, "inset")
+
+
+# Helpers
+
+
+@dataclass(frozen=True, eq=False)
+class _Region:
+    """Selected faces cut loose: their corners joined into fans, one fan per point and side of the rim."""
+
+    corners: Integers  # (c,) the selected faces' corners
+    fan: Integers  # (c,) the fan of each of them
+    next_fan: Integers  # (c,) the fan of the corner after each in its face
+    fan_point: Integers  # (f,) the point of each fan
+    rim: Booleans  # (c,) corners whose half-edge is on the rim
+    loose: Booleans  # (f,) fans that need a point of their own
+
+
+def _region(topology: Topology, faces: Integers, each: bool) -> _Region:
+    corners = topology.corners_of_faces(faces)
+    inside = mask_of(corners, topology.n_corners)
+    place = inverse_of(corners, topology.n_corners)
+    if each:
+        rim = np.ones(len(corners), dtype=np.bool_)
+        fan = np.arange(len(corners))
+    else:
+        twin = topology.twin[corners]
+        rim = (twin < 0) | ~inside[twin]
+        around = topology.around[corners]
+        linked = (around >= 0) & inside[around]
+        pairs = np.stack((np.flatnonzero(linked), place[around[linked]]), axis=1)
+        fan = connected_labels(pairs, len(corners))[1]
+    n_fans = int(fan.max(initial=-1)) + 1
+    fan_point = np.zeros(n_fans, dtype=np.int64)
+    fan_point[fan] = topology.corners[corners]
+    whole = np.bincount(fan, minlength=n_fans) == topology.point_face_count[fan_point]
+    next_fan = fan[place[topology.next_corner[corners]]]
+    on_rim = mask_of(np.concatenate((fan[rim], next_fan[rim])), n_fans)
+    return _Region(corners, fan, next_fan, fan_point, rim, on_rim | ~whole)
+
+
+def _raise(
+    mesh: Mesh,
+    selection: Selection,
+    rows: Floats,
+    each: bool,
+    along: Floats | None,
+    end_scale: float,
+    verb: str,
+) -> Edit:
+    """Cuts the faces loose and sets one row of quads for each (along, across) in rows."""
+    topology, points = mesh.topology, mesh.points
+    if selection.kind != "faces" or len(selection) == 0:
+        raise EditError(f"To {verb}, select at least one face.")
+    region = _region(topology, np.sort(selection.indices), each)
+    if not region.rim.any():
+        raise EditError(f"The faces to {verb} close on themselves; leave out at least one, so that there is a rim.")
+    n_loose = int(region.loose.sum())
+    outwards, inwards = _directions(mesh, region, along, bool(np.any(rows[:, 1] != 0)))
+    base = points[region.fan_point]
+    layers = [
+        _scaled(region, base + outwards * out + inwards * across, 1.0 + (end_scale - 1.0) * (row + 1) / len(rows))
+        for row, (out, across) in enumerate(rows)
+    ]
+    # Each row gets points for the loose fans; the last row also moves the fans in the middle of the region.
+    loose_rank = np.cumsum(region.loose) - 1
+    numbers = [region.fan_point]
+    new_points = points.copy()
+    added, added_origin = [], []
+    for row, layer in enumerate(layers):
+        first = mesh.n_points + row * n_loose
+        numbers.append(np.where(region.loose, first + loose_rank, region.fan_point))
+        added.append(layer[region.loose])
+        last = row == len(layers) - 1
+        added_origin.append(region.fan_point[region.loose] if last else np.full(n_loose, -1))
+    new_points[region.fan_point[~region.loose]] = layers[-1][~region.loose]
+    corners = topology.corners.copy()
+    corners[region.corners] = numbers[-1][region.fan]
+    start, end = region.fan[region.rim], region.next_fan[region.rim]
+    walls = [
+        np.stack((low[start], low[end], high[end], high[start]), axis=1)
+        for low, high in zip(numbers[:-1], numbers[1:], strict=True)
+    ]
+    wall_face = topology.corner_face[region.corners[region.rim]]
+    n_walls = len(walls) * len(start)
+    offsets = np.concatenate((topology.face_offsets, topology.face_offsets[-1] + 4 * np.arange(1, n_walls + 1)))
+    all_corners = np.concatenate((corners, np.concatenate(walls).ravel()))
+    n_points = mesh.n_points + len(layers) * n_loose
+    new_topology = Topology.derived(offsets, all_corners, n_points)
+    new_mesh, origin = carry(
+        mesh,
+        new_topology,
+        np.concatenate([new_points, *added]),
+        np.concatenate([np.arange(mesh.n_points), *added_origin]).astype(np.int64),
+        np.concatenate([np.arange(mesh.n_faces), *([wall_face] * len(walls))]),
+    )
+    return Edit(new_mesh, Selection("faces", selection.indices), origin)
+
+
+def _directions(
+    mesh: Mesh, region: _Region, along: Floats | None, with_across: bool
+) -> tuple[Floats, Floats]:
+    """How each fan moves for 1 mm along the normals and for 1 mm across, away from the rim: (f, 3), (f, 3)."""
+    topology, points = mesh.topology, mesh.points
+    n_fans = len(region.fan_point)
+    normals = face_normals(topology, points)[topology.corner_face[region.corners]]
+    if along is None:
+        outwards = meet_planes(normals, np.ones(len(normals)), region.fan, n_fans)
+    else:
+        outwards = np.tile(along, (n_fans, 1))
+    if not with_across:
+        return outwards, np.zeros((n_fans, 3))
+    rim_corners = region.corners[region.rim]
+    edge = points[topology.corner_end[rim_corners]] - points[topology.corners[rim_corners]]
+    inward = unit(np.cross(normals[region.rim], edge))
+    start, end = region.fan[region.rim], region.next_fan[region.rim]
+    on_rim = mask_of(np.concatenate((start, end)), n_fans)[region.fan]
+    inwards = meet_planes(
+        np.concatenate((inward, inward, normals[on_rim])),
+        np.concatenate((np.ones(2 * len(inward)), np.zeros(int(on_rim.sum())))),
+        np.concatenate((start, end, region.fan[on_rim])),
+        n_fans,
+    )
+    return outwards, inwards
+
+
+def _scaled(region: _Region, layer: Floats, factor: float) -> Floats:
+    """The layer scaled about the middle of each connected piece of the region."""
+    if factor == 1.0:
+        return layer
+    count, piece = connected_labels(np.stack((region.fan, region.next_fan), axis=1), len(layer))
+    middle = sum_by(piece, layer, count) / np.bincount(piece, minlength=count)[:, None]
+    return np.asarray(middle[piece] + (layer - middle[piece]) * factor)

@@ -1,0 +1,89 @@
+"""Edits of one line: delete, flip, crease, corner sharpness, material."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from levelloop.core.arrays import mask_of
+from levelloop.core.edit.carry import Edit, Origin, carry, identity
+from levelloop.core.edit.outlines import drop_faces
+from levelloop.core.errors import EditError
+from levelloop.core.mesh import SHARPNESS_NEVER_FADES, Mesh
+from levelloop.core.selection import Selection, edges_of
+from levelloop.core.topology import Topology
+
+
+def delete(mesh: Mesh, selection: Selection, keep_unattached: bool = False) -> Edit:
+    """Removes selected faces, or every face at selected edges or points.
+
+    Points that no face needs any more go too, unless keep_unattached. Selected after: nothing.
+    """
+    topology = mesh.topology
+    if len(selection) == 0:
+        raise EditError("Nothing is selected to delete.")
+    gone = np.zeros(mesh.n_faces, dtype=np.bool_)
+    drop_points = None
+    if selection.kind == "faces":
+        gone[selection.indices] = True
+    elif selection.kind == "edges":
+        gone[topology.corner_face[selection.mask(topology)[topology.corner_edge]]] = True
+    else:
+        drop_points = mask_of(selection.indices, mesh.n_points)
+        gone[topology.corner_face[drop_points[topology.corners]]] = True
+    new_mesh, origin = drop_faces(mesh, gone, keep_unattached, drop_points)
+    return Edit(new_mesh, Selection(selection.kind, np.zeros(0, dtype=np.int64)), origin)
+
+
+def flip(mesh: Mesh, selection: Selection) -> Edit:
+    """Turns the selected faces, or all where none are selected, to face the other way."""
+    topology = mesh.topology
+    if selection.kind != "faces" and len(selection):
+        raise EditError("To flip, select faces, or nothing to flip them all.")
+    turned = selection.mask(topology) if len(selection) else np.ones(mesh.n_faces, dtype=np.bool_)
+    new_mesh, origin = flipped(mesh, turned)
+    return Edit(new_mesh, selection, origin)
+
+
+def flipped(mesh: Mesh, turned: np.ndarray) -> tuple[Mesh, Origin]:
+    """The mesh with the masked faces running the other way around, each from its first corner."""
+    topology = mesh.topology
+    place = np.arange(topology.n_corners)
+    start = np.repeat(topology.face_offsets[:-1], topology.face_sizes)
+    size = np.repeat(topology.face_sizes, topology.face_sizes)
+    backwards = start + (start - place) % size
+    corners = topology.corners[np.where(turned[topology.corner_face], backwards, place)]
+    new_topology = Topology.derived(topology.face_offsets, corners, mesh.n_points)
+    return carry(mesh, new_topology, mesh.points, np.arange(mesh.n_points), np.arange(mesh.n_faces))
+
+
+def crease(mesh: Mesh, selection: Selection, weight: float) -> Edit:
+    """Gives the selected edges, or the edges of selected faces, a crease weight; 0 takes it away, 10 never fades."""
+    if len(selection) == 0 or selection.kind == "points":
+        raise EditError("To crease, select edges; for points, sharpen them.")
+    sharpness = mesh.creases.copy()
+    sharpness[edges_of(mesh.topology, selection)] = weight
+    return Edit(mesh.with_creases(sharpness), selection, identity(mesh))
+
+
+def sharpen_points(mesh: Mesh, selection: Selection, weight: float) -> Edit:
+    """Gives the selected points a sharpness of their own; 0 takes it away, 10 never fades."""
+    if selection.kind != "points" or len(selection) == 0:
+        raise EditError("To sharpen, select points.")
+    sharpness = mesh.corner_sharpness.copy()
+    sharpness[selection.indices] = min(weight, SHARPNESS_NEVER_FADES)
+    new_mesh = Mesh(mesh.topology, mesh.points, mesh.creases, sharpness, mesh.material, mesh.materials)
+    return Edit(new_mesh, selection, identity(mesh))
+
+
+def set_material(mesh: Mesh, selection: Selection, material: str) -> Edit:
+    """Gives the selected faces, or all, a material by name; an empty name takes it away."""
+    if selection.kind != "faces" and len(selection):
+        raise EditError("A material goes on faces; select faces, or nothing for all.")
+    chosen = selection.indices if len(selection) else np.arange(mesh.n_faces)
+    names = mesh.materials
+    if material and material not in names:
+        names = (*names, material)
+    indices = mesh.material.copy()
+    indices[chosen] = names.index(material) if material else -1
+    new_mesh = Mesh(mesh.topology, mesh.points, mesh.creases, mesh.corner_sharpness, indices, names)
+    return Edit(new_mesh, selection, identity(mesh))

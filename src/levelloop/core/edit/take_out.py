@@ -1,0 +1,132 @@
+"""Taking edges, points or faces out, so that what lay on both sides becomes one face."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from levelloop.core.arrays import Booleans, Integers, connected_labels, cycles, mask_of, offsets_from_sizes
+from levelloop.core.edit.carry import Edit, carry
+from levelloop.core.errors import EditError
+from levelloop.core.mesh import Mesh
+from levelloop.core.selection import Selection
+from levelloop.core.topology import Topology, compact
+
+
+def take_out(mesh: Mesh, selection: Selection, two_edge_points: bool = True) -> Edit:
+    """Takes edges out and joins the faces beside them; for points all their edges, for faces those between them.
+
+    two_edge_points: also take out points that are left with two edges. Selected after: the joined faces.
+    Raises EditError where nothing lies on both sides, or where a face would get a hole.
+    """
+    topology = mesh.topology
+    if len(selection) == 0:
+        raise EditError("To take out, select edges, points or faces.")
+    gone = _edges_to_go(topology, selection)
+    corner_gone = gone[topology.corner_edge]
+    pairs = topology.edge_faces[gone]
+    n_groups, group = connected_labels(pairs, topology.n_faces)
+    touched = np.zeros(topology.n_faces, dtype=np.bool_)
+    touched[pairs.ravel()] = True
+    follower = _followers(topology, touched, corner_gone)
+    member = np.flatnonzero(touched[topology.corner_face] & ~corner_gone)
+    place = np.full(topology.n_corners, -1, dtype=np.int64)
+    place[member] = np.arange(len(member))
+    order, offsets = cycles(place[follower[member]])
+    outline = member[order]
+    cycle_group = group[topology.corner_face[outline[offsets[:-1]]]]
+    touched_groups = np.unique(group[touched])
+    if len(cycle_group) != len(touched_groups):
+        raise EditError("Taking these out would leave a face with a hole in it, or none at all; keep one edge across.")
+    corners = topology.corners[outline]
+    drop = np.zeros(mesh.n_points, dtype=np.bool_)
+    if two_edge_points or selection.kind == "points":
+        drop = _left_with_two(mesh, gone, selection, two_edge_points)
+    # A face keeps at least three of its corners.
+    cycle = np.repeat(np.arange(len(offsets) - 1), np.diff(offsets))
+    left = np.bincount(cycle[~drop[corners]], minlength=len(offsets) - 1)
+    kept_faces = np.flatnonzero(~touched)
+    too_small = left < 3
+    if len(kept_faces):
+        remaining = np.add.reduceat((~drop[topology.corners]).astype(np.int64), topology.face_offsets[:-1])
+        small_faces = kept_faces[remaining[kept_faces] < 3]
+        drop[topology.corners[topology.corners_of_faces(small_faces)]] = False
+    drop[corners[too_small[cycle]]] = False
+    keep_corner = ~drop[corners]
+    sizes = np.bincount(cycle[keep_corner], minlength=len(offsets) - 1)
+    joined_first = np.zeros(n_groups, dtype=np.int64)
+    faces = np.flatnonzero(touched)[::-1]
+    joined_first[group[faces]] = faces
+    return _rebuilt(
+        mesh, topology, kept_faces, drop, sizes, corners[keep_corner], joined_first[cycle_group]
+    )
+
+
+# Helpers
+
+
+def _edges_to_go(topology: Topology, selection: Selection) -> Booleans:
+    gone = np.zeros(topology.n_edges, dtype=np.bool_)
+    if selection.kind == "edges":
+        gone[selection.indices] = True
+    elif selection.kind == "points":
+        gone[mask_of(selection.indices, topology.n_points)[topology.edges].any(axis=1)] = True
+    else:
+        chosen = mask_of(selection.indices, topology.n_faces)
+        faces = topology.edge_faces
+        gone = chosen[faces].all(axis=1) & (faces[:, 1] >= 0)
+    inner = np.zeros(topology.n_edges, dtype=np.bool_)
+    inner[topology.corner_edge[topology.twin >= 0]] = True
+    faces = topology.edge_faces
+    gone &= inner & (faces[:, 0] != faces[:, 1])
+    if not gone.any():
+        raise EditError("Nothing to take out: none of the selected has a face on both sides, facing the same way.")
+    return gone
+
+
+def _followers(topology: Topology, touched: Booleans, corner_gone: Booleans) -> Integers:
+    """The half-edge that follows each one around its joined face."""
+    follower = topology.next_corner.copy()
+    pending = np.flatnonzero(touched[topology.corner_face] & ~corner_gone & corner_gone[follower])
+    # Each pass steps over one more taken-out edge. It ends: walking around a point comes back to the
+    # half-edge it started beside, which stays.
+    while len(pending):
+        follower[pending] = topology.next_corner[topology.twin[follower[pending]]]
+        pending = pending[corner_gone[follower[pending]]]
+    return follower
+
+
+def _left_with_two(mesh: Mesh, gone: Booleans, selection: Selection, two_edge_points: bool) -> Booleans:
+    """Points on taken-out edges that have no more than two edges left."""
+    topology = mesh.topology
+    lost = np.bincount(topology.edges[gone].ravel(), minlength=mesh.n_points)
+    remaining = topology.valence - lost
+    drop = (lost > 0) & (remaining <= (2 if two_edge_points else 0))
+    if selection.kind == "points":
+        chosen = mask_of(selection.indices, mesh.n_points)
+        drop = (drop & two_edge_points) | (chosen & (lost > 0) & (remaining <= 2))
+    return drop
+
+
+def _rebuilt(
+    mesh: Mesh,
+    topology: Topology,
+    kept_faces: Integers,
+    drop: Booleans,
+    joined_sizes: Integers,
+    joined_corners: Integers,
+    joined_origin: Integers,
+) -> Edit:
+    kept_corner = topology.corners_of_faces(kept_faces)
+    keeps = ~drop[topology.corners[kept_corner]]
+    face = np.repeat(np.arange(len(kept_faces)), topology.face_sizes[kept_faces])
+    kept_sizes = np.bincount(face[keeps], minlength=len(kept_faces))
+    corners = np.concatenate((topology.corners[kept_corner[keeps]], joined_corners))
+    sizes = np.concatenate((kept_sizes, joined_sizes))
+    used = mask_of(corners, mesh.n_points) | (topology.point_face_count == 0)
+    number = compact(used)
+    new_topology = Topology.derived(offsets_from_sizes(sizes), number[corners], int(used.sum()))
+    new_mesh, origin = carry(
+        mesh, new_topology, mesh.points[used], np.flatnonzero(used), np.concatenate((kept_faces, joined_origin))
+    )
+    joined = np.arange(len(kept_faces), len(sizes))
+    return Edit(new_mesh, Selection("faces", joined), origin)

@@ -1,0 +1,180 @@
+"""Starting forms: plane, box, disc caps and cylinder."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+import numpy as np
+
+from levelloop.core.arrays import Floats, Integers, offsets_from_sizes
+from levelloop.core.edit.outlines import merge_points
+from levelloop.core.errors import EditError
+from levelloop.core.mesh import Mesh
+from levelloop.core.planes import as_vector, axis_turn
+from levelloop.core.topology import Topology
+
+Caps = Literal["face", "quads", "triangles", "open"]
+
+
+def plane(size: Any = (20.0, 20.0), cells: Any = (1, 1)) -> Mesh:
+    """A grid of quads in the xy plane, facing +z. size: (x, y) mm; cells: (x, y) counts."""
+    width, depth = _sizes(size, 2)
+    across, along = _cells(cells, 2)
+    x, y = np.linspace(-width / 2, width / 2, across + 1), np.linspace(-depth / 2, depth / 2, along + 1)
+    grid_y, grid_x = np.meshgrid(y, x, indexing="ij")
+    points = np.stack((grid_x, grid_y, np.zeros_like(grid_x)), axis=2).reshape(-1, 3)
+    return _quads(points, _grid_faces(across, along))
+
+
+def box(size: Any = (20.0, 20.0, 20.0), cells: Any = (1, 1, 1)) -> Mesh:
+    """A closed box of quads. size: (x, y, z) mm; cells: (x, y, z) counts.
+
+    Faces of a plain box, in order: bottom, top, front (−y), right (+x), back (+y), left (−x).
+    """
+    lengths = _sizes(size, 3)
+    counts = _cells(cells, 3)
+    sides = ((1, 0, 2, -1), (0, 1, 2, 1), (0, 2, 1, -1), (1, 2, 0, 1), (0, 2, 1, 1), (1, 2, 0, -1))
+    all_points, all_faces, first = [], [], 0
+    for u, v, w, sign in sides:
+        # u × v points along w for (0,1), (1,2); the sign and the order of u and v make the face look outwards.
+        if (u, v) in ((0, 1), (1, 2), (2, 0)) and sign < 0 or (u, v) in ((1, 0), (0, 2)) and sign > 0:
+            u, v = v, u
+        a = np.linspace(-0.5, 0.5, counts[u] + 1) * lengths[u]
+        b = np.linspace(-0.5, 0.5, counts[v] + 1) * lengths[v]
+        grid_b, grid_a = np.meshgrid(b, a, indexing="ij")
+        points = np.empty((grid_a.size, 3))
+        points[:, u], points[:, v], points[:, w] = grid_a.ravel(), grid_b.ravel(), sign * lengths[w] / 2
+        all_points.append(points)
+        all_faces.append(_grid_faces(counts[u], counts[v]) + first)
+        first += len(points)
+    return _joined(np.concatenate(all_points), np.concatenate(all_faces))
+
+
+def cylinder(
+    diameter: float = 20.0, height: float = 20.0, sides: int = 16, cells: int = 1, caps: Caps = "face"
+) -> Mesh:
+    """A cylinder along z. diameter: of the circle its points lie on, mm; sides: around; cells: along.
+
+    caps: one face each, quads (sides must be even), triangles around a middle point, or open.
+    """
+    if diameter <= 0 or height <= 0:
+        raise EditError("A cylinder needs a diameter and a height above 0 mm.")
+    circle = circle_points(diameter, sides)
+    heights = np.linspace(-height / 2, height / 2, cells + 1)
+    rings = np.concatenate([circle + (0.0, 0.0, z) for z in heights])
+    around = np.arange(sides)
+    beside = (around + 1) % sides
+    walls = np.concatenate(
+        [
+            np.stack((around, beside, beside + sides, around + sides), axis=1) + row * sides
+            for row in range(cells)
+        ]
+    )
+    top = around + cells * sides
+    mesh = _with_cap(_quads(rings, walls), top, caps)
+    return _with_cap(mesh, around[::-1], caps)
+
+
+def circle_points(diameter: float, sides: int) -> Floats:
+    """Points on a circle in the xy plane, the first on +x, counter-clockwise: (sides, 3)."""
+    angle = 2.0 * np.pi * np.arange(sides) / sides
+    return 0.5 * diameter * np.stack((np.cos(angle), np.sin(angle), np.zeros(sides)), axis=1)
+
+
+def placed(mesh: Mesh, at: Any = (0.0, 0.0, 0.0), axis: Any = "z", turn: float = 0.0) -> Mesh:
+    """The form with its own z along the axis, turned by degrees about it, its centre at a place."""
+    return mesh.with_points(mesh.points @ axis_turn(axis, turn).T + as_vector(at))
+
+
+# Helpers
+
+
+def _sizes(size: Any, count: int) -> list[float]:
+    lengths = [float(length) for length in np.atleast_1d(np.asarray(size, dtype=np.float64))]
+    if len(lengths) != count or not all(np.isfinite(length) and length > 0 for length in lengths):
+        raise EditError(f"The size must be {count} lengths above 0 mm.")
+    return lengths
+
+
+def _cells(cells: Any, count: int) -> list[int]:
+    counts = [int(cell) for cell in np.atleast_1d(np.asarray(cells))]
+    if len(counts) != count or min(counts) < 1:
+        raise EditError(f"The cells must be {count} whole numbers of at least 1.")
+    return counts
+
+
+def _grid_faces(across: int, along: int) -> Integers:
+    row, column = np.divmod(np.arange(across * along), across)
+    first = row * (across + 1) + column
+    return np.stack((first, first + 1, first + across + 2, first + across + 1), axis=1)
+
+
+def _quads(points: Floats, faces: Integers) -> Mesh:
+    return Mesh(Topology(4 * np.arange(len(faces) + 1), faces.ravel(), len(points)), points)
+
+
+def _joined(points: Floats, faces: Integers) -> Mesh:
+    """The mesh with equal points made one."""
+    rounded = np.round(points / max(1e-12, float(np.abs(points).max())), 9) + 0.0
+    _, first, inverse = np.unique(rounded, axis=0, return_index=True, return_inverse=True)
+    order = np.argsort(first)
+    number = np.empty(len(first), dtype=np.int64)
+    number[order] = np.arange(len(first))
+    mesh, _, _ = merge_points(_quads(points, faces), number[inverse.reshape(-1)], points[first[order]])
+    return Mesh(mesh.topology, mesh.points)
+
+
+def _with_cap(mesh: Mesh, ring: Integers, caps: Caps) -> Mesh:
+    """The mesh with a cap whose outline is the ring, counter-clockwise seen from outside."""
+    if caps == "open":
+        return mesh
+    topology, points = mesh.topology, mesh.points
+    n_points, count = mesh.n_points, len(ring)
+    if caps == "face":
+        sizes, corners, added = np.array([count]), ring, np.zeros((0, 3))
+    elif caps == "triangles":
+        fan = np.stack((ring, np.roll(ring, -1), np.full(count, n_points)), axis=1)
+        sizes, corners, added = np.full(count, 3), fan.ravel(), points[ring].mean(axis=0)[None]
+    else:
+        faces, added = grid_inside(points[ring], ring, n_points)
+        sizes, corners = np.full(len(faces), 4), faces.ravel()
+    offsets = offsets_from_sizes(np.concatenate((topology.face_sizes, sizes)))
+    all_points = np.concatenate((points, added))
+    return Mesh(Topology(offsets, np.concatenate((topology.corners, corners)), len(all_points)), all_points)
+
+
+def grid_inside(outline: Floats, ring: Integers, first_new: int) -> tuple[Integers, Floats]:
+    """A grid of quads that fills an outline with an even number of sides, as near square as it can be.
+
+    outline: (n, 3); ring: (n,) point numbers. Returns quads (q, 4) and the new inner points, numbered from
+    first_new; they follow the outline as a Coons patch (Coons 1967).
+    """
+    count = len(ring)
+    if count % 2:
+        raise EditError(f"Quads fill an outline with an even number of sides; this one has {count}.")
+    across = count // 4
+    along = count // 2 - across
+    if across < 1:
+        raise EditError("Quads need an outline of at least four sides.")
+    numbers = np.empty((along + 1, across + 1), dtype=np.int64)
+    places = np.empty((along + 1, across + 1, 3))
+    # A quarter of a cell back, so that the grid's corners lie evenly around the first point.
+    loop = np.roll(np.arange(count), across // 2)
+    edge_rows = np.concatenate((np.zeros(across), np.arange(along), np.full(across, along), np.arange(along, 0, -1)))
+    edge_columns = np.concatenate((np.arange(across), np.full(along, across), np.arange(across, 0, -1), np.zeros(along)))
+    rows, columns = edge_rows.astype(np.int64), edge_columns.astype(np.int64)
+    numbers[rows, columns] = ring[loop]
+    places[rows, columns] = outline[loop]
+    v, u = np.meshgrid(np.arange(along + 1) / along, np.arange(across + 1) / across, indexing="ij")
+    u, v = u[..., None], v[..., None]
+    bottom, top = places[:1], places[-1:]
+    left, right = places[:, :1], places[:, -1:]
+    corners = (
+        (1 - u) * (1 - v) * places[0, 0] + u * (1 - v) * places[0, -1] + (1 - u) * v * places[-1, 0] + u * v * places[-1, -1]
+    )
+    patch = (1 - v) * bottom + v * top + (1 - u) * left + u * right - corners
+    inner = np.zeros((along + 1, across + 1), dtype=np.bool_)
+    inner[1:-1, 1:-1] = True
+    numbers[inner] = first_new + np.arange(int(inner.sum()))
+    quads = np.stack((numbers[:-1, :-1], numbers[:-1, 1:], numbers[1:, 1:], numbers[1:, :-1]), axis=2)
+    return quads.reshape(-1, 4), patch[inner]

@@ -1,0 +1,196 @@
+"""Sizes and directions of faces: normals, areas, flatness, triangles."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from levelloop.core.arrays import Floats, Integers, offsets_from_sizes, ranges, sum_by
+from levelloop.core.mesh import Mesh
+from levelloop.core.topology import Topology
+
+
+def face_centres(topology: Topology, points: Floats) -> Floats:
+    """The mean of each face's corners: (m, 3)."""
+    if topology.n_faces == 0:
+        return np.zeros((0, 3))
+    sums = np.add.reduceat(points[topology.corners], topology.face_offsets[:-1], axis=0)
+    return np.asarray(sums / topology.face_sizes[:, None])
+
+
+def face_vectors(topology: Topology, points: Floats) -> Floats:
+    """Each face's area vector: its length is the area, its direction the mean normal: (m, 3).
+
+    Newell's method (Sutherland, Sproull & Schumacker 1974), taken about the face's first point so that
+    faces far from the origin lose no digits.
+    """
+    if topology.n_faces == 0:
+        return np.zeros((0, 3))
+    origin = np.repeat(points[topology.corners[topology.face_offsets[:-1]]], topology.face_sizes, axis=0)
+    here, there = points[topology.corners] - origin, points[topology.corner_end] - origin
+    return np.asarray(0.5 * np.add.reduceat(np.cross(here, there), topology.face_offsets[:-1], axis=0))
+
+
+def unit(vectors: Floats) -> Floats:
+    """The vectors at length 1; those of no length stay zero."""
+    lengths = np.linalg.norm(vectors, axis=-1, keepdims=True)
+    return np.asarray(np.divide(vectors, lengths, out=np.zeros_like(vectors), where=lengths > 0))
+
+
+def face_normals(topology: Topology, points: Floats) -> Floats:
+    """Unit normals, zero for faces without area: (m, 3)."""
+    return unit(face_vectors(topology, points))
+
+
+def face_areas(topology: Topology, points: Floats) -> Floats:
+    """The area of each face, of its projection along its normal where it is not flat: (m,), mm²."""
+    return np.asarray(np.linalg.norm(face_vectors(topology, points), axis=1))
+
+
+def point_normals(topology: Topology, points: Floats) -> Floats:
+    """Unit normals at points, the area-weighted mean of the faces around: (n, 3)."""
+    vectors = face_vectors(topology, points)
+    return unit(sum_by(topology.corners, vectors[topology.corner_face], topology.n_points))
+
+
+def flatness(topology: Topology, points: Floats) -> Floats:
+    """How far each face's corners stray from its mean plane, above and below together: (m,), mm."""
+    if topology.n_faces == 0:
+        return np.zeros(0)
+    centres, normals = face_centres(topology, points), face_normals(topology, points)
+    face = topology.corner_face
+    height = np.einsum("ij,ij->i", points[topology.corners] - centres[face], normals[face])
+    starts = topology.face_offsets[:-1]
+    return np.asarray(np.maximum.reduceat(height, starts) - np.minimum.reduceat(height, starts))
+
+
+def edge_folds(topology: Topology, points: Floats) -> Floats:
+    """The angle between the two faces of each edge, 0 where flat or open: (e,), degrees."""
+    normals = face_normals(topology, points)
+    faces = topology.edge_faces
+    folds = np.zeros(topology.n_edges)
+    both = faces[:, 1] >= 0
+    a, b = normals[faces[both, 0]], normals[faces[both, 1]]
+    # atan2 of cross and dot keeps its digits where arccos of the dot loses half of them.
+    folds[both] = np.degrees(
+        np.arctan2(np.linalg.norm(np.cross(a, b), axis=1), np.einsum("ij,ij->i", a, b))
+    )
+    return folds
+
+
+def edge_lengths(topology: Topology, points: Floats) -> Floats:
+    """The length of each edge: (e,), mm."""
+    ends = points[topology.edges]
+    return np.asarray(np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1))
+
+
+def triangles(topology: Topology, points: Floats) -> tuple[Integers, Integers]:
+    """The one triangulation that is drawn, exported and measured: triangles (t, 3) and their face (t,).
+
+    Quads split along their shorter diagonal, or the one that stays inside where the quad is concave;
+    other faces as a fan, or by clipping ears (Meisters 1975) where they are concave. Face by face.
+    """
+    if topology.n_faces == 0:
+        return np.zeros((0, 3), dtype=np.int64), np.zeros(0, dtype=np.int64)
+    sizes, starts = topology.face_sizes, topology.face_offsets[:-1]
+    counts = sizes - 2
+    offsets = offsets_from_sizes(counts)
+    corner_triangles = np.zeros((int(offsets[-1]), 3), dtype=np.int64)
+    face = np.repeat(np.arange(topology.n_faces), counts)
+    # A fan first, everywhere.
+    step = ranges(np.ones(topology.n_faces, dtype=np.int64), counts)
+    first = np.repeat(starts, counts)
+    corner_triangles[:] = np.stack((first, first + step, first + step + 1), axis=1)
+    quads = np.flatnonzero(sizes == 4)
+    if len(quads):
+        turned = quads[_second_diagonal(topology, points, quads)]
+        corner, row = starts[turned], offsets[turned]
+        corner_triangles[row] = np.stack((corner + 1, corner + 2, corner + 3), axis=1)
+        corner_triangles[row + 1] = np.stack((corner + 1, corner + 3, corner), axis=1)
+    larger = np.flatnonzero(sizes > 4)
+    if len(larger):
+        for index in larger[_concave(topology, points, larger)].tolist():
+            local = points[topology.face(index)]
+            ears = _clip_ears(local) + starts[index]
+            corner_triangles[offsets[index] : offsets[index + 1]] = ears
+    return topology.corners[corner_triangles], face
+
+
+def signed_volume(mesh: Mesh) -> float:
+    """The volume that a closed, outward-facing mesh encloses: mm³; negative where it is inside out.
+
+    Divergence theorem over the triangles, taken about the middle of the points.
+    """
+    if mesh.n_faces == 0:
+        return 0.0
+    corner = mesh.points[triangles(mesh.topology, mesh.points)[0]] - mesh.points.mean(axis=0)
+    return float(np.einsum("ij,ij->", corner[:, 0], np.cross(corner[:, 1], corner[:, 2])) / 6.0)
+
+
+# Helpers
+
+
+def _second_diagonal(topology: Topology, points: Floats, quads: Integers) -> np.ndarray:
+    """Whether the diagonal from the second corner is to be taken: (q,)."""
+    quad = points[topology.corners[topology.face_offsets[:-1][quads][:, None] + np.arange(4)]]
+    one, two = quad[:, 2] - quad[:, 0], quad[:, 3] - quad[:, 1]
+    normal = np.cross(one, two)
+
+    def bad(a: int, b: int, c: int, d: int) -> np.ndarray:
+        """Whether either triangle beside the diagonal a–c faces against the quad."""
+        n1 = np.cross(quad[:, b] - quad[:, a], quad[:, c] - quad[:, a])
+        n2 = np.cross(quad[:, c] - quad[:, a], quad[:, d] - quad[:, a])
+        return (np.einsum("ij,ij->i", n1, normal) < 0) | (np.einsum("ij,ij->i", n2, normal) < 0)
+
+    first_bad, second_bad = bad(0, 1, 2, 3), bad(1, 2, 3, 0)
+    length_one, length_two = np.einsum("ij,ij->i", one, one), np.einsum("ij,ij->i", two, two)
+    # A relative margin, so that rounding does not flip the diagonal of a square.
+    shorter = length_two < length_one * (1.0 - 1e-9)
+    return np.where(first_bad != second_bad, first_bad, shorter)
+
+
+def _concave(topology: Topology, points: Floats, faces: Integers) -> np.ndarray:
+    normals = face_normals(topology, points)
+    here = topology.corners_of_faces(faces)
+    p = points[topology.corners]
+    before, after = topology.previous_corner[here], topology.next_corner[here]
+    turn = np.cross(p[here] - p[before], p[after] - p[here])
+    inward = np.einsum("ij,ij->i", turn, normals[topology.corner_face[here]]) < 0
+    starts = offsets_from_sizes(topology.face_sizes[faces])[:-1]
+    return np.logical_or.reduceat(inward, starts)
+
+
+def _clip_ears(polygon: Floats) -> Integers:
+    """Triangles of one concave polygon: (n − 2, 3) indices into it."""
+    rolled = np.roll(polygon, -1, axis=0)
+    normal = np.cross(polygon, rolled).sum(axis=0)
+    axis = int(np.argmax(np.abs(normal)))
+    keep = [(axis + 1) % 3, (axis + 2) % 3]
+    flat = polygon[:, keep] if normal[axis] >= 0 else polygon[:, keep[::-1]]
+    left = list(range(len(flat)))
+    result: list[tuple[int, int, int]] = []
+
+    def area(a: Floats, b: Floats, c: Floats) -> float:
+        return float((b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0]))
+
+    while len(left) > 3:
+        chosen, best = 0, -np.inf
+        for place in range(len(left)):
+            i, j, k = left[place - 1], left[place], left[(place + 1) % len(left)]
+            size = area(flat[i], flat[j], flat[k])
+            if size <= 0:
+                continue
+            others = flat[[m for m in left if m not in (i, j, k)]]
+            inside = np.ones(len(others), dtype=np.bool_)
+            for a, b in ((i, j), (j, k), (k, i)):
+                edge, to = flat[b] - flat[a], others - flat[a]
+                inside &= edge[0] * to[:, 1] - edge[1] * to[:, 0] >= 0
+            if inside.any():
+                continue
+            around = sum(float(np.linalg.norm(flat[a] - flat[b])) ** 2 for a, b in ((i, j), (j, k), (k, i)))
+            if size / around > best:
+                chosen, best = place, size / around
+        i, j, k = left[chosen - 1], left[chosen], left[(chosen + 1) % len(left)]
+        result.append((i, j, k))
+        del left[chosen]
+    result.append((left[0], left[1], left[2]))
+    return np.array(result, dtype=np.int64)

@@ -1,0 +1,108 @@
+"""Mesh: connectivity, points and tags as one immutable value."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from typing import Self
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from levelloop.core.arrays import Floats, Integers, as_points, frozen
+from levelloop.core.errors import MeshError
+from levelloop.core.topology import Topology, topology_of_faces
+
+SHARPNESS_NEVER_FADES = 10.0  # OpenUSD's infinite sharpness
+
+
+@dataclass(frozen=True, eq=False)
+class Mesh:
+    """A cage or a surface: who touches whom, where the points are, and what is tagged.
+
+    points: (n, 3) float64, millimetres, Z up, faces counter-clockwise seen from outside.
+    crease_sharpness: (e,) along topology.edges, corner_sharpness: (n,); 0 smooth … 10 never fades.
+    material: (m,) index into materials, −1 for none. Raises MeshError where arrays don't fit.
+    """
+
+    topology: Topology
+    points: Floats
+    crease_sharpness: Floats = field(default=None)  # type: ignore[assignment]
+    corner_sharpness: Floats = field(default=None)  # type: ignore[assignment]
+    material: Integers = field(default=None)  # type: ignore[assignment]
+    materials: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        topology = self.topology
+        points = self.points
+        if points.flags.writeable:
+            points = frozen(as_points(points))
+        if len(points) != topology.n_points:
+            raise MeshError(f"The faces count on {topology.n_points} points, but {len(points)} are given.")
+        object.__setattr__(self, "points", points)
+        self._fill("corner_sharpness", topology.n_points, 0.0, np.float64)
+        # Edges are derived only where somebody has tagged them.
+        if self.crease_sharpness is not None:
+            self._fill("crease_sharpness", topology.n_edges, 0.0, np.float64)
+        self._fill("material", topology.n_faces, -1, np.int64)
+
+    def _fill(self, name: str, count: int, default: float, dtype: type) -> None:
+        values = getattr(self, name)
+        if values is None:
+            values = np.full(count, default, dtype=dtype)
+        elif values.flags.writeable:
+            values = np.array(values, dtype=dtype)
+        if values.shape != (count,):
+            raise MeshError(f"{name} must have {count} entries, got {values.shape}.")
+        object.__setattr__(self, name, frozen(values))
+
+    @property
+    def creases(self) -> Floats:
+        """Sharpness of every edge: (e,)."""
+        if self.crease_sharpness is None:
+            object.__setattr__(self, "crease_sharpness", frozen(np.zeros(self.topology.n_edges)))
+        return self.crease_sharpness
+
+    @property
+    def n_points(self) -> int:
+        """How many points there are."""
+        return self.topology.n_points
+
+    @property
+    def n_edges(self) -> int:
+        """How many edges there are."""
+        return self.topology.n_edges
+
+    @property
+    def n_faces(self) -> int:
+        """How many faces there are."""
+        return self.topology.n_faces
+
+    def with_points(self, points: ArrayLike) -> Self:
+        """The same mesh with its points elsewhere; connectivity and tags are shared, not copied."""
+        return replace(self, points=frozen(as_points(points)))
+
+    def with_creases(self, sharpness: Floats) -> Self:
+        """The same mesh with other edge sharpness: (e,)."""
+        return replace(self, crease_sharpness=np.clip(sharpness, 0.0, SHARPNESS_NEVER_FADES))
+
+    def same_tags(self, other: Mesh) -> bool:
+        """Whether smoothing treats both alike: the same connectivity and sharpness."""
+        return self.topology is other.topology and bool(
+            np.array_equal(self.creases, other.creases)
+            and np.array_equal(self.corner_sharpness, other.corner_sharpness)
+        )
+
+
+def mesh_of_faces(points: ArrayLike, faces: list[list[int]]) -> Mesh:
+    """A mesh from points and plain lists of point indices.
+
+    >>> mesh_of_faces([[0, 0, 0], [1, 0, 0], [0, 1, 0]], [[0, 1, 2]]).n_edges
+    3
+    """
+    array = as_points(points)
+    return Mesh(topology_of_faces(faces, len(array)), array)
+
+
+def empty_mesh() -> Mesh:
+    """A mesh without points or faces."""
+    return mesh_of_faces(np.zeros((0, 3)), [])

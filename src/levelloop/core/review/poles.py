@@ -1,0 +1,50 @@
+"""Points where other than four edges meet."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from levelloop.core.arrays import Booleans
+from levelloop.core.mesh import Mesh
+from levelloop.core.review.findings import Finding, Severity, counted
+from levelloop.core.topology import Topology
+
+
+def inner_poles(topology: Topology) -> Booleans:
+    """Points inside where other than four edges meet: (n,)."""
+    used = topology.point_face_count > 0
+    return np.asarray(used & ~topology.open_points & (topology.valence != 4))
+
+
+def boundary_poles(topology: Topology) -> Booleans:
+    """Points on a boundary where other than three edges meet; the corner of one face alone is none: (n,)."""
+    lone_corner = (topology.valence == 2) & (topology.point_face_count == 1)
+    return np.asarray(topology.open_points & (topology.valence != 3) & ~lone_corner)
+
+
+def check_poles(mesh: Mesh) -> list[Finding]:
+    """Poles, one finding for each valence."""
+    topology = mesh.topology
+    findings = []
+    for mask, place in ((inner_poles(topology), ""), (boundary_poles(topology), " on a boundary")):
+        for valence in np.unique(topology.valence[mask]).tolist():
+            indices = np.flatnonzero(mask & (topology.valence == valence))
+            severity: Severity = "warn" if valence >= 6 or valence < 3 else "note"
+            advice = "Harmless on a flat; on a curve it pinches."
+            if valence >= 6:
+                advice = "Spread its edges over several 5-poles, or move it onto a flat."
+            findings.append(
+                Finding(
+                    "poles",
+                    severity,
+                    "points",
+                    indices,
+                    mesh.points[indices],
+                    f"{counted(len(indices), f'{valence}-pole')}{place}.",
+                    float(valence),
+                    "edges",
+                    advice=advice,
+                    valence=valence,
+                )
+            )
+    return findings

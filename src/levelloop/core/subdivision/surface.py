@@ -1,0 +1,155 @@
+"""SmoothSurface: a cage's connectivity and tags refined to a level, ready for any points."""
+
+from __future__ import annotations
+
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from levelloop.core.arrays import Booleans, Floats, Integers
+from levelloop.core.errors import EditError
+from levelloop.core.mesh import Mesh
+from levelloop.core.subdivision.limit import Sectors, limit_points, sector_normals, sectors
+from levelloop.core.subdivision.refine import Step, refine
+from levelloop.core.topology import Topology
+
+if TYPE_CHECKING:
+    from scipy.sparse import csr_array
+
+HIGHEST_LEVEL = 6
+
+
+def level_counts(topology: Topology, level: int) -> tuple[int, int, int]:
+    """Points, edges and faces at a level, without building it.
+
+    >>> from levelloop.core.forms.primitives import box
+    >>> level_counts(box().topology, 1)
+    (26, 48, 24)
+    """
+    points, edges, faces, corners = topology.n_points, topology.n_edges, topology.n_faces, topology.n_corners
+    for _ in range(level):
+        points, edges, faces = points + edges + faces, 2 * edges + corners, corners
+        corners = 4 * faces
+    return points, edges, faces
+
+
+class SmoothSurface:
+    """The Catmull-Clark surface of a cage at a level; connectivity once, points every frame.
+
+    level: 0 (the cage itself) … 6. Points of the surface are numbered cage points first.
+    """
+
+    def __init__(self, mesh: Mesh, level: int) -> None:
+        if not 0 <= level <= HIGHEST_LEVEL:
+            raise EditError(f"Smoothing levels go from 0 to {HIGHEST_LEVEL}, not {level}.")
+        self.cage = mesh
+        self.level = level
+        steps: list[Step] = []
+        topology, creases, corners = mesh.topology, mesh.creases, mesh.corner_sharpness
+        for _ in range(level):
+            step = refine(topology, creases, corners)
+            steps.append(step)
+            topology, creases, corners = step.child, step.creases, step.corner_sharpness
+        self.steps = tuple(steps)
+        self.topology = topology
+        self.creases = creases
+        self.corner_sharpness = corners
+
+    def fits(self, mesh: Mesh) -> bool:
+        """Whether the surface also serves another mesh: the same connectivity and tags, other points."""
+        return self.cage.same_tags(mesh)
+
+    def points(self, points: Floats) -> Floats:
+        """The surface's points for the cage's: (n, 3) → (n', 3)."""
+        for step in self.steps:
+            points = step.points(points)
+        return points
+
+    @cached_property
+    def matrices(self) -> tuple[csr_array, ...]:
+        """One stencil matrix per level; applied in turn they cost less than their product."""
+        return tuple(step.matrix() for step in self.steps)
+
+    @cached_property
+    def stencils(self) -> csr_array:
+        """The weights of cage points in surface points: (n', n)."""
+        from scipy.sparse import csr_array, eye_array
+
+        product = csr_array(eye_array(self.cage.n_points, format="csr"))
+        for matrix in self.matrices:
+            product = csr_array(matrix @ product)
+        return product
+
+    def fast_points(self, points: Floats) -> Floats:
+        """As points(), by the stencil matrices, which are kept; for surfaces whose points change often."""
+        for matrix in self.matrices:
+            points = matrix @ points
+        return points
+
+    @cached_property
+    def sectors(self) -> Sectors:
+        """The fans of faces between sharp edges around each point of the surface; needs level 1 or more."""
+        return sectors(self.topology, self.creases, self.corner_sharpness)
+
+    def limit(self, surface_points: Floats) -> Floats:
+        """Where the surface's points land in the limit: (n', 3), from points()."""
+        return limit_points(self.topology, self.sectors, surface_points)
+
+    def normals(self, surface_points: Floats) -> Floats:
+        """Unit limit normals, one for each sector: (s, 3), from points()."""
+        return sector_normals(self.topology, self.sectors, surface_points)
+
+    @cached_property
+    def face_origin(self) -> Integers:
+        """The cage face that each face of the surface comes from: (m',)."""
+        origin = np.arange(self.cage.n_faces)
+        for step in self.steps:
+            origin = origin[step.parent.corner_face]
+        return origin
+
+    @cached_property
+    def edge_chains(self) -> Integers:
+        """The surface points along each cage edge, from edges[:, 0] to edges[:, 1]: (e, 2^level + 1)."""
+        chain = self.cage.topology.edges
+        parts = np.arange(self.cage.n_edges)[:, None]
+        for step in self.steps:
+            parent = step.parent
+            middle = parent.n_points + parts
+            longer = np.empty((len(chain), 2 * chain.shape[1] - 1), dtype=np.int64)
+            longer[:, 0::2] = chain
+            longer[:, 1::2] = middle
+            against = (parent.edges[parts, 0] != chain[:, :-1]).astype(np.int64)
+            halves = np.empty((len(parts), 2 * parts.shape[1]), dtype=np.int64)
+            halves[:, 0::2] = 2 * parts + against
+            halves[:, 1::2] = 2 * parts + 1 - against
+            chain, parts = longer, halves
+        return chain
+
+    @cached_property
+    def on_cage_edges(self) -> Booleans:
+        """Edges of the surface that lie on the cage's edges: (e',)."""
+        on = np.ones(self.cage.n_edges, dtype=np.bool_)
+        for step in self.steps:
+            doubled = np.zeros(step.child.n_edges, dtype=np.bool_)
+            doubled[: 2 * len(on)] = np.repeat(on, 2)
+            on = doubled
+        return on
+
+    def mesh(self, surface_points: Floats) -> Mesh:
+        """The surface as a mesh of its own, with what is left of its creases and its materials."""
+        material = self.cage.material[self.face_origin] if self.cage.n_faces else self.cage.material
+        return Mesh(
+            self.topology, surface_points, self.creases, self.corner_sharpness, material, self.cage.materials
+        )
+
+
+def smooth(mesh: Mesh, level: int, limit: bool = False) -> Mesh:
+    """The mesh smoothed to a level; with limit, its points put on the limit surface."""
+    if level == 0 and not limit:
+        return mesh
+    surface = SmoothSurface(mesh, max(1, level) if limit else level)
+    points = surface.points(mesh.points)
+    if limit:
+        points = surface.limit(points)
+    return surface.mesh(points)

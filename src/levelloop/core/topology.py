@@ -1,0 +1,407 @@
+"""Who touches whom in a mesh: faces as corners, and every relation that follows from them.
+
+A *corner* is one place of a face's outline; corner c is also the half-edge that leaves its point for
+the next one. Legal for open, non-manifold, wrongly oriented and degenerate meshes alike. All derived
+arrays are computed on first use, vectorised, read-only and kept.
+"""
+
+from __future__ import annotations
+
+from functools import cached_property
+from typing import Self
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from levelloop.core.arrays import (
+    Booleans,
+    Integers,
+    as_indices,
+    connected_labels,
+    frozen,
+    group_order,
+    inverse_of,
+    offsets_from_sizes,
+    ranges,
+)
+from levelloop.core.errors import MeshError
+
+
+class Topology:
+    """The immutable connectivity of a mesh.
+
+    face_offsets: (m + 1,) where each face's corners start; corners: (k,) point indices.
+    Raises MeshError where a face names a point that is not there or has fewer than three corners.
+    """
+
+    face_offsets: Integers
+    corners: Integers
+    n_points: int
+
+    def __init__(self, face_offsets: ArrayLike, corners: ArrayLike, n_points: int) -> None:
+        self.face_offsets = frozen(as_indices(face_offsets))
+        self.corners = frozen(as_indices(corners))
+        self.n_points = int(n_points)
+        _check(self.face_offsets, self.corners, self.n_points)
+
+    @classmethod
+    def derived(
+        cls, face_offsets: Integers, corners: Integers, n_points: int, **known: Integers
+    ) -> Self:
+        """A topology from arrays known to be right, with derived arrays already at hand (not checked)."""
+        topology = cls.__new__(cls)
+        topology.face_offsets = frozen(face_offsets)
+        topology.corners = frozen(corners)
+        topology.n_points = n_points
+        for name, values in known.items():
+            topology.__dict__[name] = frozen(values)
+        return topology
+
+    # Counts
+
+    @property
+    def n_faces(self) -> int:
+        """How many faces there are."""
+        return len(self.face_offsets) - 1
+
+    @property
+    def n_corners(self) -> int:
+        """How many corners all faces have together."""
+        return len(self.corners)
+
+    @property
+    def n_edges(self) -> int:
+        """How many edges there are."""
+        return len(self.edges)
+
+    # Corners
+
+    @cached_property
+    def face_sizes(self) -> Integers:
+        """Sides of each face: (m,)."""
+        return frozen(np.diff(self.face_offsets))
+
+    @cached_property
+    def corner_face(self) -> Integers:
+        """The face of each corner: (k,)."""
+        return frozen(np.repeat(np.arange(self.n_faces), self.face_sizes))
+
+    @cached_property
+    def next_corner(self) -> Integers:
+        """The corner after each corner in its face: (k,)."""
+        following = np.arange(1, self.n_corners + 1)
+        following[self.face_offsets[1:] - 1] = self.face_offsets[:-1]
+        return frozen(following)
+
+    @cached_property
+    def previous_corner(self) -> Integers:
+        """The corner before each corner in its face: (k,)."""
+        before = np.arange(-1, self.n_corners - 1)
+        before[self.face_offsets[:-1]] = self.face_offsets[1:] - 1
+        return frozen(before)
+
+    @cached_property
+    def corner_end(self) -> Integers:
+        """The point that each corner's half-edge leads to: (k,)."""
+        return frozen(self.corners[self.next_corner])
+
+    # Edges
+
+    @cached_property
+    def edges(self) -> Integers:
+        """Point pairs, the lower index first, sorted: (e, 2)."""
+        self._derive_edges()
+        edges: Integers = self.__dict__["edges"]
+        return edges
+
+    @cached_property
+    def corner_edge(self) -> Integers:
+        """The edge that each corner's half-edge lies on: (k,)."""
+        self._derive_edges()
+        corner_edge: Integers = self.__dict__["corner_edge"]
+        return corner_edge
+
+    def _derive_edges(self) -> None:
+        start, end = self.corners, self.corner_end
+        key = np.minimum(start, end) * max(1, self.n_points) + np.maximum(start, end)
+        order = np.argsort(key)
+        ordered = key[order]
+        first = np.ones(len(key), dtype=np.bool_)
+        first[1:] = ordered[1:] != ordered[:-1]
+        corner_edge = np.empty(len(key), dtype=np.int64)
+        corner_edge[order] = np.cumsum(first) - 1
+        unique = ordered[first]
+        edges = np.stack((unique // max(1, self.n_points), unique % max(1, self.n_points)), axis=1)
+        self.__dict__["edges"] = frozen(edges)
+        self.__dict__["corner_edge"] = frozen(corner_edge)
+
+    @cached_property
+    def corner_slot(self) -> Integers:
+        """Each corner's half-edge as a directed edge: 2·edge, plus 1 where it runs against the edge: (k,)."""
+        return frozen(2 * self.corner_edge + (self.corners != self.edges[self.corner_edge, 0]))
+
+    @cached_property
+    def _corners_by_edge(self) -> tuple[Integers, Integers]:
+        order, offsets = group_order(self.corner_edge, self.n_edges)
+        return frozen(order), frozen(offsets)
+
+    @property
+    def edge_corners(self) -> Integers:
+        """All corners, sorted by their edge: (k,). Runs start at edge_offsets."""
+        return self._corners_by_edge[0]
+
+    @property
+    def edge_offsets(self) -> Integers:
+        """Where each edge's run in edge_corners starts: (e + 1,)."""
+        return self._corners_by_edge[1]
+
+    @cached_property
+    def edge_face_count(self) -> Integers:
+        """How many faces meet at each edge: (e,). One: open. More than two: non-manifold."""
+        return frozen(np.bincount(self.corner_edge, minlength=self.n_edges))
+
+    @cached_property
+    def edge_faces(self) -> Integers:
+        """The first two faces of each edge, −1 where there is none: (e, 2)."""
+        faces = np.full((self.n_edges, 2), -1, dtype=np.int64)
+        order, offsets = self.edge_corners, self.edge_offsets
+        faces[:, 0] = self.corner_face[order[offsets[:-1]]]
+        second = self.edge_face_count >= 2
+        faces[second, 1] = self.corner_face[order[offsets[:-1][second] + 1]]
+        return frozen(faces)
+
+    @cached_property
+    def open_edges(self) -> Booleans:
+        """Edges with one face only: (e,)."""
+        return frozen(self.edge_face_count == 1)
+
+    @cached_property
+    def twin(self) -> Integers:
+        """The corner whose half-edge runs the other way on the same edge: (k,).
+
+        −1 on open and non-manifold edges and where the two faces disagree about direction.
+        """
+        twin = np.full(self.n_corners, -1, dtype=np.int64)
+        order, offsets = self.edge_corners, self.edge_offsets
+        first = offsets[:-1][self.edge_face_count == 2]
+        a, b = order[first], order[first + 1]
+        opposed = self.corners[a] != self.corners[b]
+        twin[a[opposed]] = b[opposed]
+        twin[b[opposed]] = a[opposed]
+        return frozen(twin)
+
+    @cached_property
+    def around(self) -> Integers:
+        """The next corner at the same point, counter-clockwise seen from outside: (k,), −1 at a gap."""
+        return frozen(self.twin[self.previous_corner])
+
+    # Points
+
+    @cached_property
+    def valence(self) -> Integers:
+        """Edges that meet at each point: (n,)."""
+        return frozen(np.bincount(self.edges.ravel(), minlength=self.n_points))
+
+    @cached_property
+    def point_face_count(self) -> Integers:
+        """Faces that meet at each point: (n,)."""
+        return frozen(np.bincount(self.corners, minlength=self.n_points))
+
+    @cached_property
+    def open_points(self) -> Booleans:
+        """Points on an open edge: (n,)."""
+        mask = np.zeros(self.n_points, dtype=np.bool_)
+        mask[self.edges[self.open_edges].ravel()] = True
+        return frozen(mask)
+
+    @cached_property
+    def corners_by_point(self) -> tuple[Integers, Integers]:
+        """All corners sorted by their point, and where each point's run starts: (k,), (n + 1,)."""
+        order, offsets = group_order(self.corners, self.n_points)
+        return frozen(order), frozen(offsets)
+
+    def faces_of_points(self, points: Integers) -> Integers:
+        """The faces that touch any of the points, sorted."""
+        order, offsets = self.corners_by_point
+        return np.unique(self.corner_face[order[ranges(offsets[points], np.diff(offsets)[points])]])
+
+    # Loops, rings, shells
+
+    @cached_property
+    def continuation(self) -> Integers:
+        """For each edge beyond each of its ends, the edge that continues it there: (2e,), −1 at an end.
+
+        Entry 2·edge is for the end at edges[edge, 0], 2·edge + 1 for the other. Inside, an edge goes on
+        where four edges and four faces meet; an open edge goes on along the boundary.
+        """
+        edges, n_edges = self.edges, self.n_edges
+        out, into = self.corner_edge, self.corner_edge[self.previous_corner]
+        out_slot = self.corner_slot
+        into_slot = self.corner_slot[self.previous_corner] ^ 1
+        slots = np.concatenate((out_slot, into_slot))
+        others = np.concatenate((into, out)).astype(np.float64)
+        beside = np.bincount(slots, weights=others, minlength=2 * n_edges).astype(np.int64)
+        meeting = np.bincount(slots, minlength=2 * n_edges)
+        slot_edge = np.repeat(np.arange(n_edges), 2)
+        slot_point = edges.ravel()
+        total = np.bincount(slot_point, weights=slot_edge, minlength=self.n_points).astype(np.int64)
+        regular = (self.valence == 4) & (self.point_face_count == 4)
+        result = np.full(2 * n_edges, -1, dtype=np.int64)
+        inner = regular[slot_point] & (meeting == 2)
+        result[inner] = (total[slot_point] - slot_edge - beside)[inner]
+        is_open = self.open_edges
+        open_slots = is_open[slot_edge]
+        open_count = np.bincount(slot_point[open_slots], minlength=self.n_points)
+        open_total = np.bincount(
+            slot_point[open_slots], weights=slot_edge[open_slots], minlength=self.n_points
+        ).astype(np.int64)
+        along = open_slots & (open_count[slot_point] == 2)
+        result[along] = (open_total[slot_point] - slot_edge)[along]
+        return frozen(result)
+
+    @cached_property
+    def loop_label(self) -> Integers:
+        """The edge loop that each edge belongs to: (e,)."""
+        goes_on = self.continuation >= 0
+        pairs = np.stack((np.flatnonzero(goes_on) // 2, self.continuation[goes_on]), axis=1)
+        return frozen(connected_labels(pairs, self.n_edges)[1])
+
+    @cached_property
+    def ring_label(self) -> Integers:
+        """The directed ring of each directed edge: (2e,); entry 2·edge for the edge's own direction.
+
+        Directed edges across a quad from each other, pointing the same way, belong together. Where both
+        directions of an edge carry one label, the ring has only one side (a Möbius strip).
+        """
+        first = self.face_offsets[:-1][self.face_sizes == 4]
+        slot = self.corner_slot
+        pairs = []
+        for side in (0, 1):
+            here, across = slot[first + side], slot[first + side + 2] ^ 1
+            pairs += [np.stack((here, across), axis=1), np.stack((here ^ 1, across ^ 1), axis=1)]
+        return frozen(connected_labels(np.concatenate(pairs), 2 * self.n_edges)[1])
+
+    @cached_property
+    def _shells(self) -> tuple[int, Integers]:
+        order, offsets = self.edge_corners, self.edge_offsets
+        faces = self.corner_face[order]
+        same = np.ones(max(0, len(order) - 1), dtype=np.bool_)
+        same[offsets[1:-1] - 1] = False
+        pairs = np.stack((faces[:-1][same], faces[1:][same]), axis=1)
+        count, labels = connected_labels(pairs, self.n_faces)
+        return count, frozen(labels)
+
+    @property
+    def n_shells(self) -> int:
+        """How many groups of faces are joined edge to edge."""
+        return self._shells[0]
+
+    @property
+    def shell_label(self) -> Integers:
+        """The shell of each face: (m,)."""
+        return self._shells[1]
+
+    @cached_property
+    def orientation(self) -> tuple[Booleans, Booleans]:
+        """Which faces to flip so that each shell agrees with its first face: (m,); and which shells can't: (s,).
+
+        Faces beside each other agree where they run along their common edge in opposite directions.
+        """
+        n_faces = self.n_faces
+        order, offsets = self.edge_corners, self.edge_offsets
+        same_edge = np.ones(max(0, len(order) - 1), dtype=np.bool_)
+        same_edge[offsets[1:-1] - 1] = False
+        # Non-manifold edges say nothing about direction.
+        same_edge &= (self.edge_face_count[self.corner_edge[order]] == 2)[:-1]
+        a, b = order[:-1][same_edge], order[1:][same_edge]
+        clash = (self.corners[a] == self.corners[b]).astype(np.int64)
+        face_a, face_b = self.corner_face[a], self.corner_face[b]
+        # Nodes 2·face and 2·face + 1 are a face as it is and flipped.
+        pairs = np.concatenate(
+            (
+                np.stack((2 * face_a, 2 * face_b + clash), axis=1),
+                np.stack((2 * face_a + 1, 2 * face_b + 1 - clash), axis=1),
+            )
+        )
+        _, labels = connected_labels(pairs, 2 * n_faces)
+        as_is, flipped = labels[0::2], labels[1::2]
+        one_sided = as_is == flipped
+        count, shell = self._shells
+        shell_one_sided = np.zeros(count, dtype=np.bool_)
+        shell_one_sided[shell[one_sided]] = True
+        # In a sheet the node group with the lower label holds its first face as it is.
+        flip = (as_is > flipped) & ~one_sided
+        return frozen(flip), frozen(shell_one_sided)
+
+    @cached_property
+    def sheet_label(self) -> Integers:
+        """Groups of faces joined over manifold edges only, within which direction can be compared: (m,)."""
+        faces = self.edge_faces[self.edge_face_count == 2]
+        return frozen(connected_labels(faces, self.n_faces)[1])
+
+    # Looking up
+
+    def find_edges(self, pairs: ArrayLike) -> Integers:
+        """The edge between each pair of points, −1 where there is none. pairs: (n, 2) → (n,)."""
+        wanted = np.asarray(pairs, dtype=np.int64).reshape(-1, 2)
+        if self.n_edges == 0 or len(wanted) == 0:
+            return np.full(len(wanted), -1, dtype=np.int64)
+        base = max(1, self.n_points)
+        keys = self._edge_keys
+        key = wanted.min(axis=1) * base + wanted.max(axis=1)
+        valid = (wanted >= 0).all(axis=1) & (wanted < self.n_points).all(axis=1)
+        place = np.minimum(np.searchsorted(keys, key, sorter=self._edge_order), self.n_edges - 1)
+        found = self._edge_order[place]
+        return np.where(valid & (keys[found] == key), found, -1)
+
+    @cached_property
+    def _edge_keys(self) -> Integers:
+        low, high = self.edges.min(axis=1), self.edges.max(axis=1)
+        return frozen(low * max(1, self.n_points) + high)
+
+    @cached_property
+    def _edge_order(self) -> Integers:
+        return frozen(np.argsort(self._edge_keys, kind="stable"))
+
+    def face(self, index: int) -> Integers:
+        """The points of one face, in order."""
+        return self.corners[self.face_offsets[index] : self.face_offsets[index + 1]]
+
+    def corners_of_faces(self, faces: Integers) -> Integers:
+        """The corners of the given faces, face after face."""
+        return ranges(self.face_offsets[:-1][faces], self.face_sizes[faces])
+
+    def euler_number(self) -> int:
+        """Points − edges + faces, counting only points that a face uses (Euler 1758)."""
+        return int((self.point_face_count > 0).sum()) - self.n_edges + self.n_faces
+
+
+def topology_of_faces(faces: list[list[int]], n_points: int) -> Topology:
+    """A topology from plain lists of point indices; for readers and forms with few faces."""
+    sizes = np.array([len(face) for face in faces], dtype=np.int64)
+    corners = np.array([point for face in faces for point in face], dtype=np.int64)
+    return Topology(offsets_from_sizes(sizes), corners, n_points)
+
+
+def faces_subset(topology: Topology, faces: Integers) -> tuple[Integers, Integers]:
+    """Face offsets and corners of some faces, points numbered as before."""
+    return offsets_from_sizes(topology.face_sizes[faces]), topology.corners[topology.corners_of_faces(faces)]
+
+
+def compact(keep: Booleans) -> Integers:
+    """New numbers for kept elements in their old order, −1 for the others."""
+    return inverse_of(np.flatnonzero(keep), len(keep))
+
+
+def _check(face_offsets: Integers, corners: Integers, n_points: int) -> None:
+    if len(face_offsets) == 0 or face_offsets[0] != 0 or face_offsets[-1] != len(corners):
+        raise MeshError("Face offsets must start at 0 and end at the number of corners.")
+    sizes = np.diff(face_offsets)
+    if len(sizes) and sizes.min() < 3:
+        face = int(np.argmax(sizes < 3))
+        raise MeshError(f"Face {face} has {sizes[face]} corners; a face needs at least 3.")
+    outside = (corners < 0) | (corners >= n_points)
+    if outside.any():
+        corner = int(np.argmax(outside))
+        face = int(np.searchsorted(face_offsets, corner, side="right")) - 1
+        raise MeshError(f"Face {face} names point {corners[corner]}, but there are only {n_points} points.")

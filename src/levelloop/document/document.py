@@ -1,0 +1,124 @@
+"""Document and Part: what is saved, as immutable values."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+
+import numpy as np
+
+from levelloop.core.arrays import Floats, frozen
+from levelloop.core.errors import EditError
+from levelloop.core.mesh import Mesh
+from levelloop.core.subdivision.surface import smooth
+from levelloop.document.parameters import Reading
+
+DEFAULT_LEVEL = 2
+COLOURS = ("#D3CABB", "#C9B48A", "#B7C2B0", "#B9BFCB", "#CDB3A6", "#C7BFD0")
+
+
+@dataclass(frozen=True, eq=False)
+class Part:
+    """One cage with its name, looks and smoothing level.
+
+    transform: (4, 4) from part space to the world, row vectors times matrix as in OpenUSD.
+    level: of view and output alike, 0 … 6; limit: its points put on the limit surface.
+    """
+
+    id: str
+    name: str
+    mesh: Mesh
+    level: int = DEFAULT_LEVEL
+    limit: bool = False
+    colour: str = COLOURS[0]
+    visible: bool = True
+    locked: bool = False
+    helper: bool = False
+    transform: Floats = field(default_factory=lambda: np.eye(4))
+    accepted: Mapping[str, str] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "transform", frozen(np.array(self.transform, dtype=np.float64)))
+
+    def result(self, level: int | None = None, limit: bool | None = None) -> Mesh:
+        """The mesh after the recipe, smoothed to the part's level or the given one."""
+        use_limit = self.limit if limit is None else limit
+        return smooth(self.mesh, self.level if level is None else level, use_limit)
+
+    @cached_property
+    def in_place(self) -> bool:
+        """Whether part space is world space."""
+        return bool(np.array_equal(self.transform, np.eye(4)))
+
+    def to_world(self, mesh: Mesh) -> Mesh:
+        """A mesh of this part with its points in world space."""
+        if self.in_place:
+            return mesh
+        return mesh.with_points(mesh.points @ self.transform[:3, :3] + self.transform[3, :3])
+
+
+@dataclass(frozen=True, eq=False)
+class Document:
+    """Parts in order, which one is active, the unit of typed numbers, named values.
+
+    values: name → (text, millimetres).
+    """
+
+    parts: tuple[Part, ...] = ()
+    active: str = ""
+    unit: str = "mm"
+    values: Mapping[str, tuple[str, float]] = field(default_factory=dict)
+
+    @property
+    def part(self) -> Part:
+        """The active part. Raises EditError where there is none."""
+        for part in self.parts:
+            if part.id == self.active:
+                return part
+        raise EditError("There is no part yet; add a form first.")
+
+    def find(self, name: str) -> Part:
+        """A part by name or id. Raises EditError where there is none."""
+        for part in self.parts:
+            if name in (part.name, part.id):
+                return part
+        raise EditError(f'There is no part "{name}".')
+
+    def with_part(self, part: Part) -> Document:
+        """The document with a part of that id replaced, or added last and made active."""
+        if any(old.id == part.id for old in self.parts):
+            return replace(self, parts=tuple(part if old.id == part.id else old for old in self.parts))
+        return replace(self, parts=(*self.parts, part), active=part.id)
+
+    def without(self, part_id: str) -> Document:
+        """The document without a part; the one before it becomes active."""
+        index = next(i for i, part in enumerate(self.parts) if part.id == part_id)
+        parts = self.parts[:index] + self.parts[index + 1 :]
+        active = self.active
+        if active == part_id:
+            active = parts[max(0, index - 1)].id if parts else ""
+        return replace(self, parts=parts, active=active)
+
+    def free_name(self, wanted: str) -> str:
+        """The wanted name, with a number where it is taken."""
+        taken = {part.name for part in self.parts}
+        if wanted not in taken:
+            return wanted
+        return next(f"{wanted} {n}" for n in range(2, len(taken) + 3) if f"{wanted} {n}" not in taken)
+
+    def free_id(self) -> str:
+        """An id that no part has."""
+        used = {part.id for part in self.parts}
+        return next(f"part{n}" for n in range(1, len(used) + 2) if f"part{n}" not in used)
+
+    @property
+    def reading(self) -> Reading:
+        """How typed numbers are read here."""
+        return Reading(self.unit, {name: value for name, (_, value) in self.values.items()})
+
+
+def new_part(document: Document, mesh: Mesh, name: str) -> Part:
+    """A part for a new mesh, with a free name, id and colour."""
+    colour = COLOURS[len(document.parts) % len(COLOURS)]
+    return Part(document.free_id(), document.free_name(name), mesh, colour=colour)

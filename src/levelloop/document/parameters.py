@@ -1,0 +1,291 @@
+"""Parameter types of operations: each reads typed or scripted values, checks them, and shows them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from levelloop.core.errors import EditError
+from levelloop.document.units import format_length, format_number, parse_length, parse_number
+
+
+@dataclass(frozen=True)
+class Reading:
+    """What reading a typed value needs to know: the unit of bare numbers and the named values."""
+
+    unit: str = "mm"
+    values: Mapping[str, float] | None = None
+
+
+@dataclass(frozen=True)
+class Parameter:
+    """One number or choice of an operation.
+
+    hint: one line for the person who edits it; step: how much an arrow key changes it.
+    """
+
+    name: str
+    default: Any = None
+    hint: str = ""
+    optional: bool = False
+    step: float = 1.0
+
+    def read(self, value: Any, reading: Reading) -> Any:
+        """The checked value; text is parsed. Raises EditError."""
+        if value is None and self.optional:
+            return None
+        return self._read(value, reading)
+
+    def show(self, value: Any, unit: str = "mm") -> str:
+        """The value in words."""
+        return "as it is" if value is None else self._show(value, unit)
+
+    def stepped(self, value: Any, by: float) -> Any:
+        """The value after so many steps, or itself where it does not step."""
+        return value
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        return value
+
+    def _show(self, value: Any, unit: str) -> str:
+        return str(value)
+
+
+@dataclass(frozen=True)
+class Number(Parameter):
+    """A number in a range."""
+
+    low: float = -np.inf
+    high: float = np.inf
+    above_low: bool = False
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        if isinstance(value, str):
+            value = self._parse(value, reading)
+        if isinstance(value, bool) or not isinstance(value, (int, float, np.number)) or not np.isfinite(value):
+            raise EditError(f"{self._title()} must be a finite number, not {value!r}.")
+        if value < self.low or value > self.high or (self.above_low and value == self.low):
+            raise EditError(f"{self._title()} must be {self._range()}; {format_number(float(value))} is not.")
+        return self._cast(value)
+
+    def _show(self, value: Any, unit: str) -> str:
+        return format_number(float(value))
+
+    def stepped(self, value: Any, by: float) -> Any:
+        wanted = (0 if value is None else value) + by * self.step
+        low = self.low + self.step if self.above_low else self.low
+        return self._cast(min(max(wanted, low), self.high))
+
+    def _parse(self, text: str, reading: Reading) -> float:
+        return parse_number(text, reading.values)
+
+    def _cast(self, value: Any) -> Any:
+        return float(value)
+
+    def _title(self) -> str:
+        return "The " + self.name.replace("_", " ")
+
+    def _range(self) -> str:
+        if np.isfinite(self.low) and np.isfinite(self.high):
+            return f"between {format_number(self.low)} and {format_number(self.high)}"
+        if np.isfinite(self.high):
+            return f"at most {format_number(self.high)}"
+        return f"{'above' if self.above_low else 'at least'} {format_number(self.low)}"
+
+
+@dataclass(frozen=True)
+class Length(Number):
+    """A length in millimetres."""
+
+    def _parse(self, text: str, reading: Reading) -> float:
+        return parse_length(text, reading.unit, reading.values)
+
+    def _show(self, value: Any, unit: str) -> str:
+        return format_length(float(value), unit)
+
+
+@dataclass(frozen=True)
+class Angle(Number):
+    """An angle in degrees."""
+
+    step: float = 5.0
+
+    def _show(self, value: Any, unit: str) -> str:
+        return f"{format_number(float(value))}°"
+
+
+@dataclass(frozen=True)
+class Ratio(Number):
+    """A share or factor."""
+
+    step: float = 0.05
+
+
+@dataclass(frozen=True)
+class Count(Number):
+    """A whole number."""
+
+    low: float = 1
+    high: float = 1000
+
+    def _cast(self, value: Any) -> Any:
+        if float(value) != int(value):
+            raise EditError(f"{self._title()} must be a whole number, not {format_number(float(value))}.")
+        return int(value)
+
+
+@dataclass(frozen=True)
+class LengthOr(Length):
+    """A length, or one of a few words."""
+
+    words: tuple[str, ...] = ()
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        if isinstance(value, str) and value.strip() in self.words:
+            return value.strip()
+        return super()._read(value, reading)
+
+    def _show(self, value: Any, unit: str) -> str:
+        return value if isinstance(value, str) else super()._show(value, unit)
+
+    def stepped(self, value: Any, by: float) -> Any:
+        return value if isinstance(value, str) else super().stepped(value, by)
+
+
+@dataclass(frozen=True)
+class Choice(Parameter):
+    """One of a few words."""
+
+    words: tuple[str, ...] = ()
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        if value not in self.words:
+            raise EditError(f"{self.name.replace('_', ' ').capitalize()} is {_listed(self.words)}, not {value!r}.")
+        return value
+
+    def stepped(self, value: Any, by: float) -> Any:
+        return self.words[(self.words.index(value) + (1 if by > 0 else -1)) % len(self.words)]
+
+
+@dataclass(frozen=True)
+class Toggle(Parameter):
+    """Yes or no, each with its word in the sentence."""
+
+    default: Any = False
+    on: str = "yes"
+    off: str = "no"
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        if isinstance(value, str) and value in (self.on, self.off):
+            return value == self.on
+        if not isinstance(value, (bool, np.bool_)):
+            raise EditError(f"{self.name.replace('_', ' ').capitalize()} is true or false, not {value!r}.")
+        return bool(value)
+
+    def _show(self, value: Any, unit: str) -> str:
+        return self.on if value else self.off
+
+    def stepped(self, value: Any, by: float) -> Any:
+        return not value
+
+
+@dataclass(frozen=True)
+class Vector(Parameter):
+    """Three numbers, lengths where is_length; single: one number stands for all three. words: allowed instead."""
+
+    is_length: bool = True
+    single: bool = False
+    size: int = 3
+    words: tuple[str, ...] = ()
+    whole: bool = False
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        if isinstance(value, str):
+            text = value.strip()
+            if text in self.words:
+                return text
+            parts = text.replace("×", " x ").strip("()[]").split(" x ")
+            if len(parts) == 1:
+                parts = text.strip("()[]").split(",") if "," in text else text.strip("()[]").split()
+            if self.single and len(parts) == 1:
+                return self._one(text, reading)
+            value = parts
+        if self.single and isinstance(value, (int, float)) and not isinstance(value, bool):
+            return self._one(value, reading)
+        try:
+            parts = list(value)
+        except TypeError as error:
+            raise EditError(self._complaint(value)) from error
+        if len(parts) != self.size:
+            raise EditError(self._complaint(value))
+        return tuple(self._one(part, reading) for part in parts)
+
+    def _complaint(self, value: Any) -> str:
+        words = f", or {_listed(self.words)}" if self.words else ""
+        return f"The {self.name.replace('_', ' ')} is {self.size} numbers{words}, not {value!r}."
+
+    def _one(self, value: Any, reading: Reading) -> Any:
+        if isinstance(value, str):
+            value = (
+                parse_length(value, reading.unit, reading.values)
+                if self.is_length
+                else parse_number(value, reading.values)
+            )
+        if isinstance(value, bool) or not isinstance(value, (int, float, np.number)) or not np.isfinite(value):
+            raise EditError(f"The {self.name.replace('_', ' ')} has an entry that is no finite number: {value!r}.")
+        if self.whole:
+            if float(value) != int(value):
+                raise EditError(f"The {self.name.replace('_', ' ')} must be whole numbers.")
+            return int(value)
+        return float(value)
+
+    def _show(self, value: Any, unit: str) -> str:
+        if isinstance(value, str):
+            return value
+        if isinstance(value, (int, float)):
+            return format_length(value, unit) if self.is_length else format_number(value)
+        if not self.is_length:
+            return " x ".join(format_number(part) for part in value)
+        return " x ".join(format_length(part, unit).rsplit(" ", 1)[0] for part in value) + f" {unit}"
+
+
+@dataclass(frozen=True)
+class Rims(Parameter):
+    """A list of (along, across) pairs of lengths."""
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        pair = Vector("rim", size=2)
+        if isinstance(value, str):
+            value = [part.split(",") for part in value.split(";") if part.strip()]
+        try:
+            return tuple(pair.read(entry, reading) for entry in value)
+        except TypeError as error:
+            raise EditError(f"Rims are a list of pairs (along, across), not {value!r}.") from error
+
+    def _show(self, value: Any, unit: str) -> str:
+        return "; ".join(f"{format_number(a)}, {format_number(b)}" for a, b in value)
+
+
+@dataclass(frozen=True)
+class Text(Parameter):
+    """A word or name."""
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        if not isinstance(value, str):
+            raise EditError(f"The {self.name} is a text, not {value!r}.")
+        return value.strip()
+
+    def _show(self, value: Any, unit: str) -> str:
+        return f"“{value}”" if value else "no name"
+
+
+@dataclass(frozen=True)
+class Plain(Parameter):
+    """A value that scripts give and sentences don't show, checked by the operation itself."""
+
+
+def _listed(words: tuple[str, ...]) -> str:
+    return " or ".join(words) if len(words) < 3 else ", ".join(words[:-1]) + " or " + words[-1]

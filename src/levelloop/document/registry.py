@@ -1,0 +1,138 @@
+"""The registry: every operation declared once, from which menus, search, sentences and scripts follow."""
+
+from __future__ import annotations
+
+import difflib
+import string
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from levelloop.core.errors import EditError
+from levelloop.core.selection import Kind, Selection
+from levelloop.document.parameters import Parameter, Reading
+
+ActsOn = Literal["cage", "form", "selection", "part", "document"]
+
+
+@dataclass(frozen=True)
+class Operation:
+    """One operation as data.
+
+    run: for acts_on "cage" (mesh, selection, **parameters) → Edit; "form" (**parameters) → Mesh; "selection"
+    (mesh, selection, **parameters) → Selection; "part" (part, **parameters) → Part; "document" (document,
+    **parameters) → Document.
+    needs: kinds of selection it takes; empty: none needed. least: how many elements. or_all: nothing selected
+    means everything.
+    """
+
+    key: str
+    title: str
+    menu: str
+    run: Callable[..., Any]
+    sentence: str
+    hint: str
+    acts_on: ActsOn = "cage"
+    parameters: tuple[Parameter, ...] = ()
+    needs: tuple[Kind, ...] = ()
+    least: int = 1
+    or_all: bool = False
+    shortcut: str = ""
+    icon: str = ""
+    group: str = ""
+
+    def parameter(self, name: str) -> Parameter:
+        """A parameter by name. Raises EditError where there is none."""
+        for parameter in self.parameters:
+            if parameter.name == name:
+                return parameter
+        names = [parameter.name for parameter in self.parameters]
+        raise EditError(f'{self.title} has no "{name}"{_suggestion(name, names)}')
+
+    def defaults(self) -> dict[str, Any]:
+        """The default of every parameter."""
+        return {parameter.name: parameter.default for parameter in self.parameters}
+
+    def read(self, given: Mapping[str, Any], reading: Reading) -> dict[str, Any]:
+        """All parameters, given ones checked and the others at their defaults. Raises EditError."""
+        values = self.defaults()
+        for name, value in given.items():
+            values[name] = self.parameter(name).read(value, reading)
+        return values
+
+    def why_not(self, selection: Selection) -> str:
+        """Why the operation cannot run on a selection, in a sentence; empty where it can."""
+        if not self.needs or (self.or_all and len(selection) == 0):
+            return ""
+        kinds = " or ".join(self.needs)
+        if len(selection) < self.least or selection.kind not in self.needs:
+            least = "" if self.least == 1 else f"at least {self.least} "
+            return f"{self.title} needs {least}selected {kinds}."
+        return ""
+
+    def says(self, values: Mapping[str, Any], selection: str, unit: str = "mm") -> str:
+        """The operation's sentence with its numbers."""
+        return "".join(
+            text + ("" if name is None else selection if name == "selection" else self.show(name, values, unit))
+            for text, name in self.pieces(values)
+        )
+
+    def show(self, name: str, values: Mapping[str, Any], unit: str = "mm") -> str:
+        """One parameter in words."""
+        return self.parameter(name).show(values.get(name), unit)
+
+    def pieces(self, values: Mapping[str, Any]) -> list[tuple[str, str | None]]:
+        """The sentence as (text, field name or None) pairs; bracketed parts only where their field is set.
+
+        "Run {count} loops[ at {distance}]" leaves the bracket out while distance is None.
+        """
+        template = self.sentence
+        while "[" in template:
+            start, end = template.index("["), template.index("]")
+            inner = template[start + 1 : end]
+            names = [name for _, name, _, _ in string.Formatter().parse(inner) if name]
+            shown = all(values.get(name) is not None for name in names)
+            template = template[:start] + (inner if shown else "") + template[end + 1 :]
+        return [(text, name) for text, name, _, _ in string.Formatter().parse(template)]
+
+
+class Registry:
+    """Operations by key, refusing two of one key or one shortcut."""
+
+    def __init__(self) -> None:
+        self._operations: dict[str, Operation] = {}
+
+    def add(self, operation: Operation) -> None:
+        """Declares an operation. Raises ValueError for a key, shortcut or sentence field that clashes."""
+        if operation.key in self._operations:
+            raise ValueError(f"two operations are called {operation.key}")
+        for other in self._operations.values():
+            if operation.shortcut and operation.shortcut == other.shortcut:
+                raise ValueError(f"{operation.key} and {other.key} both want {operation.shortcut}")
+        names = {parameter.name for parameter in operation.parameters} | {"selection"}
+        fields = {
+            name for _, name, _, _ in string.Formatter().parse(operation.sentence.replace("[", "").replace("]", ""))
+        }
+        unknown = {name for name in fields if name} - names
+        if unknown:
+            raise ValueError(f"the sentence of {operation.key} names {unknown}")
+        self._operations[operation.key] = operation
+
+    def __getitem__(self, key: str) -> Operation:
+        if key not in self._operations:
+            raise EditError(f'There is no operation "{key}"{_suggestion(key, list(self._operations))}')
+        return self._operations[key]
+
+    def __contains__(self, key: str) -> bool:
+        return key in self._operations
+
+    def all(self) -> tuple[Operation, ...]:
+        """Every operation, in the order declared."""
+        return tuple(self._operations.values())
+
+
+def _suggestion(name: str, known: list[str]) -> str:
+    close = difflib.get_close_matches(str(name), known, n=1)
+    if close:
+        return f'; did you mean "{close[0]}"?'
+    return "; it has " + ", ".join(known) + "." if 0 < len(known) < 12 else "."

@@ -1,0 +1,117 @@
+"""Scripts: a list of small objects, one step each, run on a session."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from levelloop.core.errors import LevelLoopError
+from levelloop.document.session import Session, named_value
+
+
+class ScriptError(LevelLoopError):
+    """A script that cannot be read or run; says which line of the list."""
+
+
+def read_script(path: Path) -> list[dict[str, Any]]:
+    """The steps of a script file. Raises ScriptError where it is not a JSON list of objects."""
+    try:
+        steps = json.loads(path.read_text(encoding="utf-8"))
+    except OSError as error:
+        raise ScriptError(f"{path} cannot be read: {error.strerror}.") from error
+    except (ValueError, RecursionError) as error:
+        raise ScriptError(f"{path.name} is not JSON: {error}.") from error
+    if not isinstance(steps, list):
+        raise ScriptError(f"{path.name} must be a list of steps.")
+    return steps
+
+
+def run_script(session: Session, steps: list[dict[str, Any]]) -> None:
+    """Runs every step in order. Raises ScriptError naming the step that cannot run; nothing after it runs."""
+    for number, step in enumerate(steps, start=1):
+        try:
+            _run_step(session, step)
+        except LevelLoopError as error:
+            raise ScriptError(f"Step {number}: {error}") from error
+
+
+# Helpers
+
+
+def _run_step(session: Session, step: Any) -> None:
+    if not isinstance(step, dict):
+        raise ScriptError(f"{step!r} is not a step; write an object such as {{\"do\": \"grow\"}}.")
+    found = [word for word in _STEPS if word in step]
+    if len(found) != 1:
+        raise ScriptError(f"A step has one of {', '.join(_STEPS)}; this one has {', '.join(found) or 'none'}.")
+    word = found[0]
+    rest = {str(key): value for key, value in step.items() if key != word}
+    try:
+        _STEPS[word](session, step[word], rest)
+    except TypeError as error:
+        raise ScriptError(f'The step "{word}" does not take {", ".join(rest) or "that"}: {error}.') from error
+
+
+def _do(session: Session, key: Any, rest: dict[str, Any]) -> None:
+    session.do(str(key), **rest)
+
+
+def _select(session: Session, what: Any, rest: dict[str, Any]) -> None:
+    _none_left(rest)
+    session.select(**_object(what))
+
+
+def _select_all(session: Session, kind: Any, rest: dict[str, Any]) -> None:
+    _none_left(rest)
+    session.select_all(kind)
+
+
+def _select_where(session: Session, what: Any, rest: dict[str, Any]) -> None:
+    _none_left(rest)
+    session.select_where(**_object(what))
+
+
+def _select_none(session: Session, _: Any, rest: dict[str, Any]) -> None:
+    _none_left(rest)
+    session.select_none()
+
+
+def _part(session: Session, name: Any, rest: dict[str, Any]) -> None:
+    _none_left(rest)
+    session.set_active(str(name))
+
+
+def _level(session: Session, level: Any, rest: dict[str, Any]) -> None:
+    _none_left(rest)
+    session.do("set_level", level=level)
+
+
+def _value(session: Session, name: Any, rest: dict[str, Any]) -> None:
+    if set(rest) != {"is"}:
+        raise ScriptError('A named value is written {"value": "hose", "is": "5 mm"}.')
+    named_value(session, str(name), str(rest["is"]))
+
+
+def _object(what: Any) -> dict[str, Any]:
+    if not isinstance(what, dict):
+        raise ScriptError(f"{what!r} is not an object.")
+    return what
+
+
+def _none_left(rest: dict[str, Any]) -> None:
+    if rest:
+        raise ScriptError(f"The step has something it does not know: {', '.join(rest)}.")
+
+
+_STEPS: dict[str, Callable[[Session, Any, dict[str, Any]], None]] = {
+    "do": _do,
+    "select": _select,
+    "select_all": _select_all,
+    "select_where": _select_where,
+    "select_none": _select_none,
+    "part": _part,
+    "level": _level,
+    "value": _value,
+}

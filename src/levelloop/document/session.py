@@ -1,0 +1,384 @@
+"""Session: the document being worked on, its history and selection; the window and scripts both use it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Any, Self
+
+import numpy as np
+from psygnal import Signal
+
+from levelloop.core.edit.carry import Edit
+from levelloop.core.edit.combine import combined
+from levelloop.core.errors import EditError
+from levelloop.core.mesh import Mesh
+from levelloop.core.review import Report, review
+from levelloop.core.review.findings import Finding, Purpose, counted
+from levelloop.core.selection import (
+    KINDS,
+    NOTHING,
+    Kind,
+    Selection,
+    combine,
+    select,
+    select_all,
+)
+from levelloop.core.where import select_where
+from levelloop.document.document import Document, Part, new_part
+from levelloop.document.operations import REGISTRY
+from levelloop.document.registry import Operation
+from levelloop.document.units import parse_length
+
+
+@dataclass(frozen=True, eq=False)
+class State:
+    """One entry of the history: a document with its selections, and the operation that led to it.
+
+    selections: by part id. key and parameters: empty where the entry is no operation.
+    """
+
+    document: Document
+    selections: Mapping[str, Selection] = field(default_factory=dict)
+    sentence: str = "New document"
+    key: str = ""
+    parameters: Mapping[str, Any] = field(default_factory=dict)
+    message: str = ""
+    acted_on: str = ""
+
+    def selection(self, part_id: str) -> Selection:
+        """What is selected of a part."""
+        return self.selections.get(part_id, NOTHING)
+
+
+class Session:
+    """A document with unlimited undo. Every change is announced as changed(old state, new state).
+
+    >>> session = Session.new()
+    >>> _ = session.do("add_box", size=(20, 20, 20))
+    >>> session.select(faces=[0])
+    >>> session.do("extrude", distance=5.0)
+    'Extrude 1 face by 5 mm along normal in 1 steps, end scaled 1, together'
+    >>> session.part.mesh.n_faces
+    10
+    """
+
+    changed = Signal(object, object)
+
+    def __init__(self, document: Document, path: Path | None = None) -> None:
+        self._states = [State(document)]
+        self._here = 0
+        self._saved: Document | None = document
+        self.path = path
+
+    @classmethod
+    def new(cls) -> Self:
+        """An empty document."""
+        return cls(Document())
+
+    @classmethod
+    def open(cls, path: str | Path) -> Self:
+        """The document of a file. Raises LevelLoopError where it cannot be read."""
+        from levelloop.files import is_document, read_document
+
+        target = Path(path)
+        return cls(read_document(target), target if is_document(target) else None)
+
+    # What is there
+
+    @property
+    def state(self) -> State:
+        """The present entry of the history."""
+        return self._states[self._here]
+
+    @property
+    def document(self) -> Document:
+        """The present document."""
+        return self.state.document
+
+    @property
+    def part(self) -> Part:
+        """The active part. Raises EditError where there is none."""
+        return self.document.part
+
+    @property
+    def selection(self) -> Selection:
+        """What is selected of the active part."""
+        return self.state.selection(self.document.active)
+
+    @property
+    def history(self) -> tuple[State, ...]:
+        """Every entry, undone ones included."""
+        return tuple(self._states)
+
+    @property
+    def here(self) -> int:
+        """Which entry of the history is present."""
+        return self._here
+
+    @property
+    def is_saved(self) -> bool:
+        """Whether the document is as it was last saved or opened."""
+        return self.document is self._saved
+
+    # Operations
+
+    def do(self, key: str, **parameters: Any) -> str:
+        """Runs an operation on the selection of the active part; returns what it did, in a sentence.
+
+        Raises LevelLoopError and changes nothing where it cannot run.
+        """
+        return self._run(self.state, REGISTRY[key], parameters)
+
+    def change_last(self, **parameters: Any) -> str:
+        """Runs the last operation again with other numbers, as if these had been given first."""
+        state = self.state
+        if not state.key or self._here == 0:
+            raise EditError("There is no operation to change.")
+        base = self._states[self._here - 1]
+        return self._run(base, REGISTRY[state.key], {**state.parameters, **parameters}, replacing=True)
+
+    def repeat_last(self) -> str:
+        """Runs the last operation again, on what is selected now."""
+        state = self.state
+        if not state.key:
+            raise EditError("There is no operation to repeat.")
+        return self.do(state.key, **state.parameters)
+
+    def revert_last(self) -> None:
+        """Takes the last operation back as if it had never run."""
+        if self._here == 0:
+            raise EditError("There is nothing to revert.")
+        old = self.state
+        self._here -= 1
+        del self._states[self._here + 1 :]
+        self.changed.emit(old, self.state)
+
+    def apply(self, document: Document, sentence: str, selections: Mapping[str, Selection] | None = None) -> None:
+        """Makes a changed document the present one, as one entry of the history."""
+        self._push(
+            State(document, self.state.selections if selections is None else selections, sentence), replacing=False
+        )
+
+    def edit_part(self, part_id: str, sentence: str, **changes: Any) -> None:
+        """Changes what a part is called or looks like."""
+        part = self.document.find(part_id)
+        self.apply(self.document.with_part(replace(part, **changes)), sentence)
+
+    def remove_part(self, part_id: str) -> None:
+        """Takes a part out of the document."""
+        part = self.document.find(part_id)
+        selections = {key: value for key, value in self.state.selections.items() if key != part.id}
+        self.apply(self.document.without(part.id), f"Remove part “{part.name}”", selections)
+
+    def set_active(self, name: str) -> None:
+        """Makes a part the active one; no entry of the history."""
+        part = self.document.find(name)
+        self._amend(replace(self.state, document=replace(self.document, active=part.id)))
+
+    # Undo
+
+    @property
+    def can_undo(self) -> bool:
+        """Whether there is something to undo."""
+        return self._here > 0
+
+    @property
+    def can_redo(self) -> bool:
+        """Whether there is something to redo."""
+        return self._here < len(self._states) - 1
+
+    def undo(self) -> None:
+        """Goes back one entry of the history."""
+        if not self.can_undo:
+            raise EditError("There is nothing to undo.")
+        self.go_to(self._here - 1)
+
+    def redo(self) -> None:
+        """Goes forward one entry of the history."""
+        if not self.can_redo:
+            raise EditError("There is nothing to redo.")
+        self.go_to(self._here + 1)
+
+    def go_to(self, index: int) -> None:
+        """Makes an entry of the history the present one."""
+        old = self.state
+        self._here = min(max(index, 0), len(self._states) - 1)
+        self.changed.emit(old, self.state)
+
+    # Selecting
+
+    def select(
+        self, points: Any = None, edges: Any = None, faces: Any = None, add: bool = False, remove: bool = False
+    ) -> None:
+        """Selects elements of the active part: points or faces by index, edges as directed point pairs."""
+        given = [(kind, values) for kind, values in zip(KINDS, (points, edges, faces), strict=True) if values is not None]
+        if len(given) != 1:
+            raise EditError("Select one kind at a time: points, edges or faces.")
+        kind, values = given[0]
+        self.set_selection(combine(self.selection, select(self.part.mesh.topology, kind, values), add, remove))
+
+    def select_all(self, kind: Kind) -> None:
+        """Selects every element of a kind."""
+        if kind not in KINDS:
+            raise EditError(f'There are no "{kind}"; select points, edges or faces.')
+        self.set_selection(select_all(self.part.mesh.topology, kind))
+
+    def select_none(self) -> None:
+        """Selects nothing."""
+        self.set_selection(Selection(self.selection.kind, np.zeros(0, dtype=np.int64)))
+
+    def select_where(self, kind: Kind, add: bool = False, remove: bool = False, **conditions: Any) -> None:
+        """Selects the elements for which every condition holds: sides=">4", plane="x", …"""
+        world = self.part.to_world(self.part.mesh)
+        self.set_selection(combine(self.selection, select_where(world, kind, **conditions), add, remove))
+
+    def set_selection(self, selection: Selection, part_id: str | None = None) -> None:
+        """Makes a selection of a part (the active one) the present one; no entry of the history."""
+        target = part_id or self.part.id
+        self._amend(replace(self.state, selections={**self.state.selections, target: selection}))
+
+    # Review and files
+
+    def reports(self, purpose: Purpose = "smooth") -> list[tuple[Part, Report]]:
+        """The review of every part but helpers."""
+        return [
+            (part, review(part.to_world(part.mesh), purpose)) for part in self.document.parts if not part.helper
+        ]
+
+    def review(self, purpose: Purpose = "smooth") -> list[Finding]:
+        """What the review finds in all parts, worst first within each."""
+        return [finding for _, report in self.reports(purpose) for finding in report.findings]
+
+    def save(self, path: str | Path | None = None) -> Path:
+        """Writes the document, to its own file where no path is given; returns where. Raises LevelLoopError."""
+        from levelloop.files import write_document
+
+        target = Path(path) if path is not None else self.path
+        if target is None:
+            raise EditError("The document has no file yet; give it a name.")
+        write_document(self.document, target)
+        self.path, self._saved = target, self.document
+        return target
+
+    # Helpers
+
+    def _run(
+        self, base: State, operation: Operation, given: Mapping[str, Any], replacing: bool = False
+    ) -> str:
+        document = base.document
+        reading = document.reading
+        lengths = [value for value in base.parameters.values() if isinstance(value, float)]
+        if lengths:
+            reading = replace(reading, values={"last": lengths[0], **(reading.values or {})})
+        values = operation.read(given, reading)
+        if operation.acts_on == "selection":
+            selection = base.selection(document.active)
+            _check(operation, selection)
+            part = document.part
+            self.set_selection(operation.run(part.mesh, selection, **values))
+            return operation.says(values, described(selection), document.unit)
+        try:
+            with np.errstate(all="ignore"):
+                state = self._result(base, operation, values)
+        except (MemoryError, OverflowError) as error:
+            raise EditError(f"{operation.title} would make more than this machine's memory holds.") from error
+        self._push(state, replacing)
+        return " ".join(filter(None, (state.sentence + ("." if state.message else ""), state.message)))
+
+    def _result(self, base: State, operation: Operation, values: dict[str, Any]) -> State:
+        document = base.document
+        entry: dict[str, Any] = {"key": operation.key, "parameters": values}
+        if operation.acts_on == "form":
+            sizes = {name: value for name, value in values.items() if name not in ("name", "into")}
+            mesh: Mesh = operation.run(**sizes)
+            sentence = "Add " + operation.says(values, "", document.unit)
+            if values["into"]:
+                part = document.find(values["into"])
+                part = replace(part, mesh=combined((part.mesh, mesh)))
+                document = replace(document.with_part(part), active=part.id)
+            else:
+                part = new_part(document, mesh, values["name"] or operation.title.lower())
+                document = document.with_part(part)
+            return State(document, base.selections, sentence, **entry)
+        if operation.acts_on == "document":
+            changed: Document = operation.run(document, **values)
+            return State(changed, base.selections, operation.says(values, "", document.unit), **entry)
+        if operation.acts_on == "part":
+            renamed = document.with_part(operation.run(document.part, **values))
+            return State(renamed, base.selections, operation.says(values, "", document.unit), **entry)
+        selections = dict(base.selections)
+        targets = [part for part in document.parts if len(base.selection(part.id)) and part.visible]
+        if not targets:
+            targets = [document.part]
+        said, messages = [], []
+        for part in targets:
+            if part.locked:
+                raise EditError(f"“{part.name}” is locked.")
+            selection = base.selection(part.id)
+            _check(operation, selection)
+            edit = _edited(part, operation, selection, values)
+            document = document.with_part(replace(part, mesh=edit.mesh))
+            selections[part.id] = edit.selection
+            said.append(described(selection) if len(selection) else f"all of “{part.name}”")
+            messages.append(edit.message)
+        sentence = operation.says(values, " and ".join(said), document.unit)
+        return State(
+            document,
+            selections,
+            sentence,
+            message=" ".join(filter(None, messages)),
+            acted_on=" and ".join(said),
+            **entry,
+        )
+
+    def _push(self, state: State, replacing: bool) -> None:
+        old = self.state
+        if replacing:
+            self._here -= 1
+        del self._states[self._here + 1 :]
+        self._states.append(state)
+        self._here += 1
+        self.changed.emit(old, state)
+
+    def _amend(self, state: State) -> None:
+        """Replaces the present entry by one that differs in what is selected or active only."""
+        old = self.state
+        if self._saved is old.document:
+            self._saved = state.document
+        self._states[self._here] = state
+        self.changed.emit(old, state)
+
+
+def described(selection: Selection) -> str:
+    """A selection in words: "12 edges"."""
+    return counted(len(selection), selection.kind[:-1])
+
+
+def named_value(session: Session, name: str, text: str) -> None:
+    """Keeps a length under a name that typed numbers may use. Raises LevelLoopError."""
+    parse_length(text, session.document.unit, session.document.reading.values)
+    session.do("set_value", name=name, value=text)
+
+
+def _check(operation: Operation, selection: Selection) -> None:
+    complaint = operation.why_not(selection)
+    if complaint:
+        raise EditError(complaint)
+
+
+def _edited(part: Part, operation: Operation, selection: Selection, values: dict[str, Any]) -> Edit:
+    """The operation's edit in part space; numbers are world space."""
+    if part.in_place:
+        edit: Edit = operation.run(part.mesh, selection, **values)
+        return edit
+    world: Edit = operation.run(part.to_world(part.mesh), selection, **values)
+    try:
+        back = np.linalg.inv(part.transform)
+    except np.linalg.LinAlgError as error:
+        raise EditError(f"“{part.name}” is scaled to nothing along one axis; it cannot be edited so.") from error
+    points = world.mesh.points @ back[:3, :3] + back[3, :3]
+    return replace(world, mesh=world.mesh.with_points(points))
+
+

@@ -1,0 +1,94 @@
+"""Files by their ending: one table that dialogs, the command line and the session read."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import replace
+from pathlib import Path
+
+from levelloop.core.mesh import Mesh
+from levelloop.document.document import Document, new_part
+from levelloop.files.atomic import replacing
+from levelloop.files.errors import FileError
+from levelloop.files.obj import read_obj, write_obj
+from levelloop.files.stl import write_stl
+from levelloop.files.usd import read_usd, write_usd
+
+Named = Sequence[tuple[str, Mesh]]
+
+
+def _document_of_meshes(read: Callable[[Path], Named]) -> Callable[[Path], Document]:
+    def document_of(path: Path) -> Document:
+        document = Document()
+        for name, mesh in read(path):
+            document = document.with_part(new_part(document, mesh, name))
+        return replace(document, active=document.parts[0].id)
+
+    return document_of
+
+
+def _usd_of_meshes(path: Path, meshes: Named) -> None:
+    document = Document()
+    for name, mesh in meshes:
+        document = document.with_part(new_part(document, mesh, name))
+    write_usd(path, document)
+
+
+READERS: dict[str, Callable[[Path], Document]] = {
+    ".usda": read_usd,
+    ".usdc": read_usd,
+    ".usd": read_usd,
+    ".obj": _document_of_meshes(read_obj),
+}
+DOCUMENT_WRITERS: dict[str, Callable[[Path, Document], None]] = {".usda": write_usd, ".usdc": write_usd}
+MESH_WRITERS: dict[str, Callable[[Path, Named], None]] = {
+    ".obj": write_obj,
+    ".stl": write_stl,
+    ".usda": _usd_of_meshes,
+    ".usdc": _usd_of_meshes,
+}
+TITLES = {
+    ".usda": "OpenUSD, text",
+    ".usdc": "OpenUSD, binary",
+    ".usd": "OpenUSD",
+    ".obj": "OBJ",
+    ".stl": "STL",
+}
+
+
+def is_document(path: Path) -> bool:
+    """Whether the ending is one that a whole document can be saved under."""
+    return path.suffix.lower() in DOCUMENT_WRITERS
+
+
+def read_document(path: Path) -> Document:
+    """The document of a file, by its ending. Raises FileError."""
+    reader = READERS.get(path.suffix.lower())
+    if reader is None:
+        raise FileError(f"{path.name} cannot be opened; files that can end in {_listed(READERS)}.")
+    if not path.exists():
+        raise FileError(f"{path} is not there.")
+    return reader(path)
+
+
+def write_document(document: Document, path: Path) -> None:
+    """Saves a whole document, atomically. Raises FileError."""
+    writer = DOCUMENT_WRITERS.get(path.suffix.lower())
+    if writer is None:
+        raise FileError(f"A document is saved as {_listed(DOCUMENT_WRITERS)}, not as “{path.suffix or path.name}”.")
+    with replacing(path) as temporary:
+        writer(temporary, document)
+
+
+def write_meshes(meshes: Named, path: Path) -> None:
+    """Writes named meshes, atomically. Raises FileError."""
+    writer = MESH_WRITERS.get(path.suffix.lower())
+    if writer is None:
+        raise FileError(f"A mesh is written as {_listed(MESH_WRITERS)}, not as “{path.suffix or path.name}”.")
+    with replacing(path) as temporary:
+        writer(temporary, meshes)
+
+
+def _listed(table: Iterable[str]) -> str:
+    endings = list(table)
+    return ", ".join(endings[:-1]) + " or " + endings[-1]

@@ -1,0 +1,292 @@
+"""The document as an OpenUSD stage: each part a UsdGeom Mesh that holds its cage.
+
+Creases, corner sharpness, scheme and transform are USD's own; what USD has no word for stands in namespaced
+levelloop: attributes. Foreign stages are read with their up axis, units and orientation honoured.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from levelloop.core.errors import MeshError
+from levelloop.core.mesh import SHARPNESS_NEVER_FADES, Mesh
+from levelloop.core.topology import Topology
+from levelloop.document.document import DEFAULT_LEVEL, Document, Part
+from levelloop.files.errors import FileError
+
+_METRES_PER_MILLIMETRE = 0.001
+
+
+def write_usd(path: Path, document: Document) -> None:
+    """Writes the document to an empty or existing file path."""
+    from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade
+
+    layer = Sdf.Layer.CreateAnonymous(path.suffix)
+    stage = Usd.Stage.Open(layer)
+    UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.z)
+    UsdGeom.SetStageMetersPerUnit(stage, _METRES_PER_MILLIMETRE)
+    root = UsdGeom.Xform.Define(stage, "/Model")
+    stage.SetDefaultPrim(root.GetPrim())
+    settings = {"unit": document.unit, "active": document.active, "values": dict(document.values)}
+    _set(root.GetPrim(), "settings", Sdf.ValueTypeNames.String, json.dumps(settings))
+    for part in document.parts:
+        mesh = part.mesh
+        topology = mesh.topology
+        geometry = UsdGeom.Mesh.Define(stage, f"/Model/{part.id}")
+        prim = geometry.GetPrim()
+        prim.SetDisplayName(part.name)
+        geometry.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.catmullClark)
+        geometry.CreateInterpolateBoundaryAttr(UsdGeom.Tokens.edgeAndCorner)
+        geometry.CreatePointsAttr(_vectors(mesh.points))
+        geometry.CreateFaceVertexCountsAttr(_integers(topology.face_sizes))
+        geometry.CreateFaceVertexIndicesAttr(_integers(topology.corners))
+        # USD keeps points in single precision; the cage's own digits stand beside them.
+        _set(prim, "points", Sdf.ValueTypeNames.Double3Array, _doubles(mesh.points))
+        creased = np.flatnonzero(mesh.creases > 0)
+        if len(creased):
+            geometry.CreateCreaseIndicesAttr(_integers(topology.edges[creased].ravel()))
+            geometry.CreateCreaseLengthsAttr(_integers(np.full(len(creased), 2)))
+            geometry.CreateCreaseSharpnessesAttr(_floats(mesh.creases[creased]))
+        sharpened = np.flatnonzero(mesh.corner_sharpness > 0)
+        if len(sharpened):
+            geometry.CreateCornerIndicesAttr(_integers(sharpened))
+            geometry.CreateCornerSharpnessesAttr(_floats(mesh.corner_sharpness[sharpened]))
+        if mesh.n_points:
+            geometry.CreateExtentAttr(_vectors(np.stack((mesh.points.min(axis=0), mesh.points.max(axis=0)))))
+        red, green, blue = (int(part.colour[i : i + 2], 16) / 255 for i in (1, 3, 5))
+        geometry.CreateDisplayColorAttr([Gf.Vec3f(red, green, blue)])
+        if not part.in_place:
+            geometry.AddTransformOp().Set(Gf.Matrix4d(part.transform.tolist()))
+        if not part.visible:
+            geometry.CreateVisibilityAttr(UsdGeom.Tokens.invisible)
+        if part.helper:
+            geometry.CreatePurposeAttr(UsdGeom.Tokens.guide)
+        look = {"level": part.level, "limit": part.limit, "locked": part.locked, "accepted": dict(part.accepted)}
+        _set(prim, "part", Sdf.ValueTypeNames.String, json.dumps(look))
+        for index, name in enumerate(mesh.materials):
+            faces = np.flatnonzero(mesh.material == index)
+            subset = UsdGeom.Subset.CreateGeomSubset(
+                geometry, f"material_{index}", UsdGeom.Tokens.face, _integers(faces), UsdShade.Tokens.materialBind
+            )
+            material = UsdShade.Material.Define(stage, f"/Model/Materials/{_identifier(name)}")
+            material.GetPrim().SetDisplayName(name)
+            UsdShade.MaterialBindingAPI.Apply(subset.GetPrim()).Bind(material)
+    if not layer.Export(str(path)):
+        raise FileError(f"{path} cannot be written.")
+
+
+def read_usd(path: Path) -> Document:
+    """The document of a stage, ours or a foreign one. Raises FileError."""
+    from pxr import Tf, Usd, UsdGeom
+
+    _check_start(path)
+    try:
+        stage = Usd.Stage.Open(str(path))
+    except Tf.ErrorException as error:
+        raise FileError(f"{path.name} is damaged or no USD file.") from error
+    if not stage:
+        raise FileError(f"{path.name} is damaged or no USD file.")
+    own = stage.GetDefaultPrim().GetAttribute("levelloop:settings") if stage.GetDefaultPrim() else None
+    settings = _json(own.Get() if own else None, path)
+    document = Document(
+        unit=str(settings.get("unit", "mm")),
+        values={str(k): (str(v[0]), float(v[1])) for k, v in settings.get("values", {}).items()},
+    )
+    to_ours = _to_ours(stage)
+    cache = UsdGeom.XformCache()
+    parts: list[Part] = []
+    for prim in stage.Traverse():
+        if prim.IsA(UsdGeom.Mesh):
+            part = _read_part(path, UsdGeom.Mesh(prim), replace(document, parts=tuple(parts)))
+            world = np.array(cache.GetLocalToWorldTransform(prim), dtype=np.float64) @ to_ours
+            parts.append(replace(part, transform=world))
+    if not parts and not settings:
+        raise FileError(f"{path.name} holds no mesh.")
+    wanted = settings.get("active")
+    active = wanted if any(part.id == wanted for part in parts) else (parts[0].id if parts else "")
+    return replace(document, parts=tuple(parts), active=active)
+
+
+# Helpers
+
+
+def _read_part(path: Path, geometry: Any, document: Document) -> Part:
+    from pxr import UsdGeom
+
+    prim = geometry.GetPrim()
+    name = prim.GetDisplayName() or prim.GetName()
+
+    def values(attribute: Any, dtype: type) -> np.ndarray:
+        found = attribute.Get()
+        return np.array(found if found is not None else [], dtype=dtype)
+
+    sizes = values(geometry.GetFaceVertexCountsAttr(), np.int64)
+    corners = values(geometry.GetFaceVertexIndicesAttr(), np.int64)
+    points = values(geometry.GetPointsAttr(), np.float64).reshape(-1, 3)
+    exact = values(prim.GetAttribute("levelloop:points"), np.float64).reshape(-1, 3)
+    # Another program may have moved the points; ours count only where they still say the same.
+    if exact.shape == points.shape and np.allclose(exact, points, rtol=1e-6, atol=1e-6):
+        points = exact
+    try:
+        if len(sizes) and sizes.sum() != len(corners):
+            raise MeshError(f"its faces need {sizes.sum()} corners, but it lists {len(corners)}.")
+        topology = Topology(np.concatenate(([0], np.cumsum(sizes))), corners, len(points))
+        if geometry.GetOrientationAttr().Get() == UsdGeom.Tokens.leftHanded:
+            topology = _turned(topology)
+        mesh = Mesh(topology, points)
+    except MeshError as error:
+        raise FileError(f"{path.name}, “{name}”: {error}") from error
+    mesh = _with_tags(path, name, mesh, geometry, values)
+    look = _json((prim.GetAttribute("levelloop:part") or _Nothing).Get(), path)
+    colours = geometry.GetDisplayColorAttr().Get()
+    used = {part.id for part in document.parts}
+    part_id = prim.GetName() if prim.GetName() not in used else document.free_id()
+    part = Part(
+        part_id,
+        document.free_name(name),
+        mesh,
+        level=int(look.get("level", DEFAULT_LEVEL)),
+        limit=bool(look.get("limit", False)),
+        visible=geometry.ComputeVisibility() != UsdGeom.Tokens.invisible,
+        locked=bool(look.get("locked", False)),
+        helper=geometry.ComputePurpose() == UsdGeom.Tokens.guide,
+        accepted=dict(look.get("accepted", {})),
+    )
+    if colours:
+        part = replace(part, colour="#" + "".join(f"{round(255 * min(max(c, 0), 1)):02X}" for c in colours[0]))
+    return part
+
+
+class _Nothing:
+    @staticmethod
+    def Get() -> None:
+        return None
+
+
+def _with_tags(path: Path, name: str, mesh: Mesh, geometry: Any, values: Any) -> Mesh:
+    from pxr import UsdGeom, UsdShade
+
+    topology = mesh.topology
+    indices = values(geometry.GetCreaseIndicesAttr(), np.int64)
+    lengths = values(geometry.GetCreaseLengthsAttr(), np.int64)
+    sharpness = values(geometry.GetCreaseSharpnessesAttr(), np.float64)
+    creases = np.zeros(topology.n_edges)
+    if len(lengths):
+        if lengths.min() < 2 or lengths.sum() != len(indices):
+            raise FileError(f"{path.name}, “{name}”: its crease lengths don't fit its crease points.")
+        last = np.cumsum(lengths) - 1
+        inner = np.ones(len(indices), dtype=np.bool_)
+        inner[last] = False
+        start = np.flatnonzero(inner)
+        edges = topology.find_edges(np.stack((indices[start], indices[start + 1]), axis=1))
+        if len(sharpness) == len(lengths):
+            each = np.repeat(sharpness, lengths - 1)
+        elif len(sharpness) == len(start):
+            each = sharpness
+        else:
+            raise FileError(f"{path.name}, “{name}”: its crease weights don't fit its creases.")
+        creases[edges[edges >= 0]] = each[edges >= 0]
+    corner_indices = values(geometry.GetCornerIndicesAttr(), np.int64)
+    corner_values = values(geometry.GetCornerSharpnessesAttr(), np.float64)
+    corners = np.zeros(mesh.n_points)
+    if len(corner_indices):
+        if len(corner_indices) != len(corner_values) or corner_indices.min() < 0 or corner_indices.max() >= mesh.n_points:
+            raise FileError(f"{path.name}, “{name}”: its sharp corners name points that are not there.")
+        corners[corner_indices] = corner_values
+    material = np.full(mesh.n_faces, -1, dtype=np.int64)
+    names: list[str] = []
+    for subset in UsdGeom.Subset.GetAllGeomSubsets(geometry):
+        if subset.GetElementTypeAttr().Get() != UsdGeom.Tokens.face:
+            continue
+        bound = UsdShade.MaterialBindingAPI(subset.GetPrim()).GetDirectBinding().GetMaterial()
+        if not bound:
+            continue
+        label = bound.GetPrim().GetDisplayName() or bound.GetPrim().GetName()
+        if label not in names:
+            names.append(label)
+        faces = np.array(subset.GetIndicesAttr().Get() or [], dtype=np.int64)
+        material[faces[(faces >= 0) & (faces < mesh.n_faces)]] = names.index(label)
+    never = SHARPNESS_NEVER_FADES
+    return Mesh(
+        topology, mesh.points, np.clip(creases, 0, never), np.clip(corners, 0, never), material, tuple(names)
+    )
+
+
+def _turned(topology: Topology) -> Topology:
+    sizes = np.repeat(topology.face_sizes, topology.face_sizes)
+    start = np.repeat(topology.face_offsets[:-1], topology.face_sizes)
+    place = np.arange(topology.n_corners)
+    return Topology(topology.face_offsets, topology.corners[start + (start - place) % sizes], topology.n_points)
+
+
+def _to_ours(stage: Any) -> np.ndarray:
+    """From the stage's units and up axis to millimetres and Z up, for row vectors: (4, 4)."""
+    from pxr import UsdGeom
+
+    matrix = np.eye(4)
+    factor = UsdGeom.GetStageMetersPerUnit(stage) / _METRES_PER_MILLIMETRE
+    if not np.isclose(factor, 1.0):
+        matrix[:3, :3] *= factor
+    if UsdGeom.GetStageUpAxis(stage) == UsdGeom.Tokens.y:
+        matrix = matrix @ np.array([[1, 0, 0, 0], [0, 0, 1, 0], [0, -1, 0, 0], [0, 0, 0, 1]], dtype=np.float64)
+    return matrix
+
+
+def _check_start(path: Path) -> None:
+    """Raises FileError for a file that is missing or plainly no stage, before the library complains at length."""
+    try:
+        with path.open("rb") as stream:
+            start = stream.read(8)
+    except OSError as error:
+        raise FileError(f"{path} cannot be read: {error.strerror}.") from error
+    if not start.startswith((b"#usda", b"PXR-USDC", b"PK")):
+        raise FileError(f"{path.name} is damaged or no USD file.")
+
+
+def _json(text: Any, path: Path) -> dict[str, Any]:
+    if not text:
+        return {}
+    try:
+        found = json.loads(str(text))
+    except ValueError as error:
+        raise FileError(f"{path.name} has damaged settings.") from error
+    return found if isinstance(found, dict) else {}
+
+
+def _set(prim: Any, name: str, kind: Any, value: Any) -> None:
+    prim.CreateAttribute(f"levelloop:{name}", kind, custom=True).Set(value)
+
+
+def _identifier(name: str) -> str:
+    plain = re.sub(r"\W", "_", name, flags=re.ASCII)
+    return plain if plain[:1].isalpha() else f"m_{plain}"
+
+
+def _integers(values: np.ndarray) -> Any:
+    from pxr import Vt
+
+    return Vt.IntArray.FromNumpy(np.ascontiguousarray(values, dtype=np.int32))
+
+
+def _floats(values: np.ndarray) -> Any:
+    from pxr import Vt
+
+    return Vt.FloatArray.FromNumpy(np.ascontiguousarray(values, dtype=np.float32))
+
+
+def _vectors(values: np.ndarray) -> Any:
+    from pxr import Vt
+
+    return Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(values, dtype=np.float32).reshape(-1, 3))
+
+
+def _doubles(values: np.ndarray) -> Any:
+    from pxr import Vt
+
+    return Vt.Vec3dArray.FromNumpy(np.ascontiguousarray(values, dtype=np.float64).reshape(-1, 3))
