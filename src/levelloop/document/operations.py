@@ -236,7 +236,7 @@ OPERATIONS: tuple[Operation, ...] = (
         ("edges", "faces"), shortcut="K", icon="crease", group="Smooth",
     ),
     Operation(
-        "sharpen_points", "Sharpen points", "Smooth", sharpen_points, "Sharpen {selection} at {weight}",
+        "sharpen_points", "Sharpen", "Smooth", sharpen_points, "Sharpen {selection} at {weight}",
         "Holds points sharp; 10 never fades", "cage",
         (Number("weight", 10.0, "0 smooth to 10, which never fades", low=0, high=10),),
         ("points",), icon="sharpen", group="Smooth",

@@ -301,7 +301,7 @@ class Session:
             else:
                 part = new_part(document, mesh, values["name"] or operation.title.lower())
                 document = document.with_part(part)
-            return State(document, base.selections, sentence, **entry)
+            return State(document, {}, sentence, **entry)
         if operation.acts_on == "document":
             changed: Document = operation.run(document, **values)
             return State(changed, base.selections, operation.says(values, "", document.unit), **entry)

@@ -1,0 +1,34 @@
+# Level Loop. On a fresh Debian machine with Python 3.11: `make demo`, `make test`.
+VENV := .venv
+PYTHON := $(VENV)/bin/python
+# The window's tests and pictures need a screen with OpenGL; Xvfb with software rendering is one.
+SCREEN := QT_QPA_PLATFORM=xcb LIBGL_ALWAYS_SOFTWARE=1 xvfb-run -a -s "-screen 0 1600x1200x24"
+
+.PHONY: setup demo test lint bench screenshots clean
+
+setup: $(VENV)/ready
+
+$(VENV)/ready: pyproject.toml requirements.txt packages.txt tools/setup
+	tools/setup $(VENV)
+	touch $@
+
+demo: setup
+	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then $(VENV)/bin/levelloop --demo; \
+	else echo "There is no screen here; make screenshots draws the demo into docs/screenshots."; fi
+
+test: setup
+	$(SCREEN) $(PYTHON) -m pytest
+
+lint: setup
+	$(VENV)/bin/ruff check src tests benchmarks tools
+	$(VENV)/bin/mypy
+	$(VENV)/bin/lint-imports
+
+bench: setup
+	$(PYTHON) benchmarks/run.py
+
+screenshots: setup
+	$(SCREEN) $(PYTHON) tools/screenshots.py docs/screenshots
+
+clean:
+	rm -rf $(VENV) build dist .mypy_cache .ruff_cache .pytest_cache .hypothesis

@@ -1,0 +1,141 @@
+"""Camera: where the view looks from; plain numbers, drivable without events."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from levelloop.core.arrays import Floats
+
+# Turn about z and tilt, degrees, of each named direction.
+DIRECTIONS: dict[str, tuple[float, float]] = {
+    "front": (0.0, 0.0),
+    "back": (180.0, 0.0),
+    "right": (90.0, 0.0),
+    "left": (-90.0, 0.0),
+    "top": (0.0, 90.0),
+    "bottom": (0.0, -90.0),
+}
+
+
+@dataclass
+class Camera:
+    """Looks at a target from a distance. turn, tilt: degrees; at 0, 0 it looks along +y from the front."""
+
+    target: Floats = field(default_factory=lambda: np.zeros(3))
+    distance: float = 120.0
+    turn: float = 32.0
+    tilt: float = 24.0
+    perspective: bool = True
+    field_of_view: float = 32.0
+
+    @property
+    def axes(self) -> Floats:
+        """Right, up and backward of the view, in the world: rows of (3, 3)."""
+        turn, tilt = np.radians(self.turn), np.radians(self.tilt)
+        right = np.array([np.cos(turn), np.sin(turn), 0.0])
+        forward = np.array([-np.sin(turn) * np.cos(tilt), np.cos(turn) * np.cos(tilt), -np.sin(tilt)])
+        return np.stack((right, np.cross(right, forward), -forward))
+
+    @property
+    def eye(self) -> Floats:
+        """Where the camera stands."""
+        return np.asarray(self.target + self.axes[2] * self.distance)
+
+    def view(self) -> Floats:
+        """World to view, for column vectors: (4, 4)."""
+        matrix = np.eye(4)
+        matrix[:3, :3] = self.axes
+        matrix[:3, 3] = -self.axes @ self.eye
+        return matrix
+
+    def projection(self, width: float, height: float) -> Floats:
+        """View to clip space: (4, 4)."""
+        aspect = width / max(height, 1.0)
+        near, far = max(self.distance / 200.0, 1e-3), self.distance * 40.0
+        half = np.tan(np.radians(self.field_of_view) / 2.0)
+        matrix = np.zeros((4, 4))
+        if self.perspective:
+            matrix[0, 0], matrix[1, 1] = 1.0 / (half * aspect), 1.0 / half
+            matrix[2, 2], matrix[2, 3] = -(far + near) / (far - near), -2.0 * far * near / (far - near)
+            matrix[3, 2] = -1.0
+        else:
+            top = half * self.distance
+            near = -far
+            matrix[0, 0], matrix[1, 1] = 1.0 / (top * aspect), 1.0 / top
+            matrix[2, 2], matrix[2, 3] = -2.0 / (far - near), -(far + near) / (far - near)
+            matrix[3, 3] = 1.0
+        return matrix
+
+    def project(self, points: Floats, width: float, height: float) -> Floats:
+        """Screen x, y in pixels from the top left and depth 0…1: (n, 3); depth is above 1 behind the camera."""
+        matrix = self.projection(width, height) @ self.view()
+        clip = points @ matrix[:, :3].T + matrix[:, 3]
+        w = clip[:, 3]
+        safe = np.where(np.abs(w) > 1e-12, w, 1e-12)
+        ndc = clip[:, :3] / safe[:, None]
+        screen = np.empty((len(points), 3))
+        screen[:, 0] = (ndc[:, 0] + 1.0) * 0.5 * width
+        screen[:, 1] = (1.0 - ndc[:, 1]) * 0.5 * height
+        screen[:, 2] = np.where(w > 0, 0.5 * (ndc[:, 2] + 1.0), 2.0)
+        return screen
+
+    def ray(self, x: float, y: float, width: float, height: float) -> tuple[Floats, Floats]:
+        """A point and unit direction of the line of sight through a pixel."""
+        half = np.tan(np.radians(self.field_of_view) / 2.0)
+        across = (2.0 * x / width - 1.0) * half * width / max(height, 1.0)
+        up = (1.0 - 2.0 * y / height) * half
+        right, upward, backward = self.axes
+        if self.perspective:
+            direction = right * across + upward * up - backward
+            return self.eye, direction / np.linalg.norm(direction)
+        start = self.eye + (right * across + upward * up) * self.distance
+        return start, -backward
+
+    def millimetres_per_pixel(self, height: float, at: Floats | None = None) -> float:
+        """How much one pixel is at a place, or at the target."""
+        depth = self.distance
+        if self.perspective and at is not None:
+            depth = max(float((self.eye - at) @ self.axes[2]), 1e-6)
+        return 2.0 * depth * float(np.tan(np.radians(self.field_of_view) / 2.0)) / max(height, 1.0)
+
+    def orbit(self, across: float, down: float) -> None:
+        """Turns around the target by pixels dragged."""
+        self.turn = (self.turn - 0.4 * across + 180.0) % 360.0 - 180.0
+        self.tilt = float(np.clip(self.tilt + 0.4 * down, -90.0, 90.0))
+
+    def pan(self, across: float, down: float, height: float) -> None:
+        """Slides the view by pixels dragged."""
+        scale = self.millimetres_per_pixel(height)
+        right, upward, _ = self.axes
+        self.target = self.target - right * across * scale + upward * down * scale
+
+    def zoom(self, factor: float, x: float, y: float, width: float, height: float) -> None:
+        """Comes nearer by a factor, keeping what is under the pixel in its place."""
+        factor = float(np.clip(factor, 0.2, 5.0))
+        new_distance = float(np.clip(self.distance / factor, 1e-2, 1e6))
+        scale = self.millimetres_per_pixel(height) * (1.0 - new_distance / self.distance)
+        right, upward, _ = self.axes
+        self.target = self.target + (right * (x - width / 2) - upward * (y - height / 2)) * scale
+        self.distance = new_distance
+
+    def look(self, direction: str) -> None:
+        """Looks from one of the six named directions."""
+        self.turn, self.tilt = DIRECTIONS[direction]
+
+    def frame(self, points: Floats, width: float, height: float) -> None:
+        """Puts points in the middle of the view, so that they fill most of it."""
+        if len(points) == 0:
+            return
+        axes = self.axes
+        in_view = points @ axes.T
+        middle = 0.5 * (in_view.min(axis=0) + in_view.max(axis=0))
+        self.target = middle @ axes
+        local = np.abs(in_view - middle)
+        half = np.tan(np.radians(self.field_of_view) / 2.0)
+        # Each point must lie inside the sides of the view at its own depth.
+        depth = (in_view - middle)[:, 2] if self.perspective else 0.0
+        across = local[:, 0] / (half * width / max(height, 1.0)) + depth
+        up = local[:, 1] / half + depth
+        self.distance = max(1.18 * float(max(across.max(), up.max())), 2.0)

@@ -1,0 +1,204 @@
+"""The overlay: what is written and drawn over a view in screen space: handle, box, markers, axes."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QWidget
+
+from levelloop.app.picking import element_places, visible
+from levelloop.app.theme import colour, text_font
+from levelloop.core.review.findings import Finding
+
+if TYPE_CHECKING:
+    from levelloop.app.viewport import Viewport
+
+MOST_MARKERS = 400
+
+
+class Overlay(QWidget):
+    """A see-through sheet over a view; it takes no events."""
+
+    def __init__(self, view: Viewport) -> None:
+        super().__init__(view)
+        self.view = view
+        self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.setAttribute(Qt.WidgetAttribute.WA_NoSystemBackground)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._draw_markers(painter)
+        self._draw_handle(painter)
+        self._draw_box(painter)
+        self._draw_axes(painter)
+        self._draw_corner(painter)
+        painter.end()
+
+    def _draw_box(self, painter: QPainter) -> None:
+        box = self.view.box
+        if box is None:
+            return
+        blue = self.view.theme.selection
+        painter.setPen(QPen(colour(blue), 1.0, Qt.PenStyle.DashLine))
+        painter.setBrush(colour(blue, 0.08))
+        painter.drawRect(box)
+
+    def _draw_handle(self, painter: QPainter) -> None:
+        handle = self.view.handle()
+        if handle is None:
+            return
+        view, theme = self.view, self.view.theme
+        colours = (theme.axis_x, theme.axis_y, theme.axis_z)
+        grip = view.grip()
+        arms = handle.arms(view.camera, view.width(), view.height())
+        centre = QPointF(*arms[0, :2])
+        if handle.mode == "rotate":
+            for axis, ring in enumerate(handle.rings(view.camera, view.width(), view.height())):
+                painter.setPen(QPen(colour(colours[axis], 0.95), 3.6 if axis == grip else 2.2))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y, _ in ring]))
+        else:
+            for axis in range(3):
+                end = QPointF(*arms[1 + axis, :2])
+                painter.setPen(QPen(colour(colours[axis]), 3.6 if axis == grip else 2.2))
+                painter.drawLine(centre, end)
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(colour(colours[axis]))
+                if handle.mode == "move":
+                    # A drop that points along its axis.
+                    angle = math.degrees(math.atan2(end.y() - centre.y(), end.x() - centre.x()))
+                    painter.save()
+                    painter.translate(end)
+                    painter.rotate(angle)
+                    painter.drawPolygon(QPolygonF([QPointF(9, 0), QPointF(-3, 5), QPointF(0, 0), QPointF(-3, -5)]))
+                    painter.restore()
+                else:
+                    painter.drawRoundedRect(QRectF(end.x() - 4.5, end.y() - 4.5, 9, 9), 2, 2)
+        painter.setPen(QPen(colour(theme.ink), 1.4))
+        painter.setBrush(colour(theme.panel, 0.95 if grip == 3 else 0.75))
+        painter.drawEllipse(centre, 5.5, 5.5)
+        painter.setFont(text_font(8.5))
+        for axis in range(3):
+            away = arms[1 + axis, :2] - arms[0, :2]
+            length = float(np.hypot(*away))
+            if length > 16:
+                place = arms[0, :2] + away * (length + 16) / length
+                painter.setPen(colour(colours[axis]))
+                painter.drawText(
+                    QRectF(place[0] - 10, place[1] - 10, 20, 20), Qt.AlignmentFlag.AlignCenter, "xyz"[axis]
+                )
+
+    def _draw_axes(self, painter: QPainter) -> None:
+        """Three short axes at the bottom left, so that one knows where up is."""
+        theme = self.view.theme
+        middle = QPointF(40, self.height() - 40)
+        right, upward, backward = self.view.camera.axes
+        order = sorted(range(3), key=lambda axis: backward[axis])
+        painter.setFont(text_font(8.5))
+        for axis in order:
+            tone = colour((theme.axis_x, theme.axis_y, theme.axis_z)[axis], 0.9)
+            end = middle + QPointF(24 * right[axis], -24 * upward[axis])
+            painter.setPen(QPen(tone, 1.8))
+            painter.drawLine(middle, end)
+            tip = middle + QPointF(34 * right[axis], -34 * upward[axis])
+            painter.drawText(QRectF(tip.x() - 9, tip.y() - 9, 18, 18), Qt.AlignmentFlag.AlignCenter, "xyz"[axis])
+
+    def _draw_corner(self, painter: QPainter) -> None:
+        """What the view is, in words, at the top left."""
+        view = self.view
+        camera = view.camera
+        names = {(0.0, 0.0): "front", (90.0, 0.0): "right", (-90.0, 0.0): "left", (0.0, 90.0): "top", (0.0, -90.0): "bottom"}
+        name = names.get((round(camera.turn, 3), round(camera.tilt, 3)), "")
+        if abs(abs(camera.turn) - 180.0) < 1e-3 and abs(camera.tilt) < 1e-3:
+            name = "back"
+        kind = "Perspective" if camera.perspective else "Orthographic"
+        words = [kind + (f", from the {name}" if name else "")]
+        if view.x_ray:
+            words.append("x-ray")
+        if view.reach == "through":
+            words.append("selecting through")
+        painter.setFont(text_font(8.5))
+        painter.setPen(colour(view.theme.quiet))
+        painter.drawText(QRectF(14, 10, 400, 20), Qt.AlignmentFlag.AlignLeft, "  ·  ".join(words))
+
+    def _draw_markers(self, painter: QPainter) -> None:
+        finding = self.view.finding
+        if finding is None or finding.count == 0 or self.view.stage.picture(self.view.finding_part) is None:
+            return
+        places = self._marker_places(finding)[:MOST_MARKERS]
+        screen = self.view.camera.project(places, *self.view.pixels)
+        seen = visible(self.view.sight(), screen)
+        screen[:, :2] /= self.view.devicePixelRatioF()
+        for number, ((x, y, depth), is_seen) in enumerate(zip(screen.tolist(), seen.tolist(), strict=True)):
+            if depth <= 1.0 and -20 < x < self.width() + 20 and -20 < y < self.height() + 20:
+                _draw_marker(painter, QPointF(x, y), finding, number, is_seen, self.view)
+
+    def _marker_places(self, finding: Finding) -> np.ndarray:
+        """Where the found elements are shown, on the smooth surface where that is shown."""
+        picture = self.view.stage.picture(self.view.finding_part)
+        assert picture is not None
+        places = element_places(picture, finding.kind)
+        if finding.indices.max(initial=-1) < len(places):
+            return np.asarray(places[finding.indices])
+        return np.asarray(finding.at)
+
+
+def _draw_marker(
+    painter: QPainter, place: QPointF, finding: Finding, number: int, is_seen: bool, view: Viewport
+) -> None:
+    """Shape and number first, colour second: a polygon of as many sides as a pole has edges or a face has sides."""
+    theme = view.theme
+    strength = 1.0 if is_seen else 0.35
+    current = number == view.finding_step
+    radius = 12.0 if current else 9.0
+    tone = theme.severity(finding.severity)
+    painter.setPen(QPen(colour(tone, strength), 2.2 if current else 1.6))
+    painter.setBrush(colour(theme.panel, 0.92 * strength))
+    label = ""
+    if finding.check == "poles":
+        label = str(finding.valence)
+        sides = finding.valence
+        shape = _star(place, radius * 1.15, 6) if sides >= 6 else _polygon(place, radius * 1.1, max(sides, 3))
+    elif finding.check in ("triangles", "ngons"):
+        label = "3" if finding.check == "triangles" else ""
+        shape = _polygon(place, radius * 1.1, 3 if finding.check == "triangles" else 8)
+    elif finding.check == "flipped":
+        shape = _polygon(place, radius, 4)
+        label = "⇅"
+    elif finding.kind == "edges":
+        painter.drawEllipse(place, radius * 0.45, radius * 0.45)
+        painter.drawEllipse(place, radius * 0.2, radius * 0.2)
+        return
+    else:
+        shape = _polygon(place, radius * 0.8, 4)
+    painter.drawPolygon(shape)
+    if finding.check == "ngons":
+        painter.save()
+        painter.setPen(QPen(colour(tone, strength * 0.7), 1.2))
+        for step in (-4, 0, 4):
+            reach = math.sqrt(max(radius**2 - (step * 1.4) ** 2, 0)) * 0.7
+            painter.drawLine(place + QPointF(step - reach, step + reach) / 1.4, place + QPointF(step + reach, step - reach) / 1.4)
+        painter.restore()
+    elif label:
+        painter.setFont(text_font(8.0 if current else 7.0))
+        painter.setPen(colour(theme.ink, strength))
+        box = QRectF(place.x() - 12, place.y() - 12 + (2 if label == "3" else 0), 24, 24)
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, label)
+
+
+def _polygon(centre: QPointF, radius: float, sides: int) -> QPolygonF:
+    angles = [-math.pi / 2 + 2 * math.pi * i / sides for i in range(sides)]
+    return QPolygonF([QPointF(centre.x() + radius * math.cos(a), centre.y() + radius * math.sin(a)) for a in angles])
+
+
+def _star(centre: QPointF, radius: float, tips: int) -> QPolygonF:
+    points = []
+    for i in range(2 * tips):
+        angle, reach = -math.pi / 2 + math.pi * i / tips, radius if i % 2 == 0 else radius * 0.62
+        points.append(QPointF(centre.x() + reach * math.cos(angle), centre.y() + reach * math.sin(angle)))
+    return QPolygonF(points)

@@ -1,0 +1,156 @@
+"""What is under the pointer or inside a box: cage elements as they are shown, on screen."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from levelloop.app.camera import Camera
+from levelloop.app.picture import Picture
+from levelloop.app.renderer import WhatIsWhere, numbered
+from levelloop.core.arrays import Booleans, Floats, Integers
+from levelloop.core.selection import Kind
+
+Reach = Literal["visible", "through"]
+POINT_REACH = 12.0  # pixels
+EDGE_REACH = 9.0
+
+
+@dataclass(frozen=True, eq=False)
+class Sight:
+    """One frame as picking needs it: the camera, the size in pixels, what was drawn where."""
+
+    camera: Camera
+    width: int
+    height: int
+    pictures: list[Picture]
+    what: WhatIsWhere
+
+
+@dataclass(frozen=True, eq=False)
+class Hit:
+    """A cage element under the pointer."""
+
+    picture: Picture
+    kind: Kind
+    index: int
+
+    def same_as(self, other: Hit | None) -> bool:
+        """Whether both name the same element."""
+        return (
+            other is not None
+            and (self.picture.part.id, self.kind, self.index) == (other.picture.part.id, other.kind, other.index)
+        )
+
+
+def pick(sight: Sight, kind: Kind, x: float, y: float, reach: Reach = "visible", active: str = "") -> Hit | None:
+    """The nearest element of a kind at a pixel; the active part is preferred where parts tie."""
+    if kind == "faces":
+        column, row = int(x), int(y)
+        if not (0 <= column < sight.width and 0 <= row < sight.height):
+            return None
+        found = numbered(sight.pictures, int(sight.what.numbers[row, column]))
+        return None if found is None else Hit(found[0], "faces", found[1])
+    best: tuple[float, Hit] | None = None
+    for picture in sight.pictures:
+        nearest = _nearest_point if kind == "points" else _nearest_edge
+        found_here = nearest(sight, picture, x, y, reach)
+        if found_here is None:
+            continue
+        distance, index = found_here
+        distance -= 0.5 if picture.part.id == active else 0.0
+        if best is None or distance < best[0]:
+            best = (distance, Hit(picture, kind, index))
+    return None if best is None else best[1]
+
+
+def picked_in_box(
+    sight: Sight, picture: Picture, kind: Kind, low: tuple[float, float], high: tuple[float, float], reach: Reach
+) -> Integers:
+    """The elements whose middle lies in a box on screen: sorted indices."""
+    places = element_places(picture, kind)
+    screen = sight.camera.project(places, sight.width, sight.height)
+    inside = (screen[:, 0] >= low[0]) & (screen[:, 0] <= high[0]) & (screen[:, 1] >= low[1]) & (screen[:, 1] <= high[1])
+    inside &= screen[:, 2] <= 1.0
+    if reach == "visible":
+        inside[inside] = visible(sight, screen[inside])
+    return np.flatnonzero(inside)
+
+
+def element_places(picture: Picture, kind: Kind) -> Floats:
+    """Where the elements of a kind are shown, by their middle."""
+    if kind == "points":
+        return picture.cage_places
+    return picture.edge_middles if kind == "edges" else picture.face_middles
+
+
+def visible(sight: Sight, screen: Floats) -> Booleans:
+    """Which projected places (n, 3) are not behind a face; a pixel of leeway, since points lie on outlines."""
+    column, row = screen[:, 0].astype(np.int64), screen[:, 1].astype(np.int64)
+    inside = (column >= 0) & (column < sight.width) & (row >= 0) & (row < sight.height)
+    deepest = np.zeros(len(screen))
+    for across in (-1, 0, 1):
+        for down in (-1, 0, 1):
+            c = np.clip(column + across, 0, sight.width - 1)
+            r = np.clip(row + down, 0, sight.height - 1)
+            deepest = np.maximum(deepest, sight.what.depth[r, c])
+    return np.asarray(inside & (screen[:, 2] <= deepest + _leeway(sight, screen[:, 2])))
+
+
+# Helpers
+
+
+def _leeway(sight: Sight, depth: Floats) -> Floats:
+    """How much deeper than the surface still counts as on it: a two-hundredth of the viewing distance."""
+    camera = sight.camera
+    projection = camera.projection(sight.width, sight.height)
+    slack = camera.distance / 200.0
+    if not camera.perspective:
+        return np.full(len(depth), abs(projection[2, 2]) * slack * 0.5)
+    # Window depth d = (A + B / z) / 2 + 1/2; its slope at the distance z that a depth stands for.
+    b = -projection[2, 3] / 2.0
+    a = -projection[2, 2] / 2.0 + 0.5
+    z = b / np.maximum(a - depth, 1e-9)
+    return np.asarray(np.abs(b) * slack / np.maximum(z, 1e-6) ** 2)
+
+
+def _nearest_point(sight: Sight, picture: Picture, x: float, y: float, reach: Reach) -> tuple[float, int] | None:
+    screen = sight.camera.project(picture.cage_places, sight.width, sight.height)
+    distance = np.hypot(screen[:, 0] - x, screen[:, 1] - y)
+    near = np.flatnonzero((distance <= POINT_REACH) & (screen[:, 2] <= 1.0))
+    return _first_seen(sight, near, distance[near], screen[near], reach)
+
+
+def _nearest_edge(sight: Sight, picture: Picture, x: float, y: float, reach: Reach) -> tuple[float, int] | None:
+    if len(picture.chains) == 0:
+        return None
+    screen = sight.camera.project(picture.places[picture.chains.ravel()], sight.width, sight.height)
+    screen = screen.reshape(*picture.chains.shape, 3)
+    start, end = screen[:, :-1], screen[:, 1:]
+    along = end[..., :2] - start[..., :2]
+    to = np.array([x, y]) - start[..., :2]
+    length = np.maximum((along**2).sum(axis=-1), 1e-12)
+    ratio = np.clip((along * to).sum(axis=-1) / length, 0.0, 1.0)
+    foot = start + ratio[..., None] * (end - start)
+    distance = np.hypot(foot[..., 0] - x, foot[..., 1] - y)
+    distance[(start[..., 2] > 1.0) | (end[..., 2] > 1.0)] = np.inf
+    part = distance.argmin(axis=1)
+    rows = np.arange(len(distance))
+    distance, foot = distance[rows, part], foot[rows, part]
+    near = np.flatnonzero(distance <= EDGE_REACH)
+    return _first_seen(sight, near, distance[near], foot[near], reach)
+
+
+def _first_seen(
+    sight: Sight, near: Integers, distance: Floats, screen: Floats, reach: Reach
+) -> tuple[float, int] | None:
+    if reach == "visible" and len(near):
+        seen = visible(sight, screen)
+        near, distance, screen = near[seen], distance[seen], screen[seen]
+    if len(near) == 0:
+        return None
+    # Of elements equally near on screen the one in front.
+    best = np.lexsort((screen[:, 2], np.round(distance)))[0]
+    return float(distance[best]), int(near[best])

@@ -1,0 +1,123 @@
+"""Picture: what a part looks like as arrays, ready to be uploaded and picked; made in any thread."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from levelloop.core.arrays import Floats, Integers
+from levelloop.core.measure.faces import face_centres, face_normals, triangles
+from levelloop.core.subdivision.surface import SmoothSurface
+from levelloop.document.document import Part
+
+Singles = NDArray[np.float32]
+
+# Level shown where a part's level is the limit: dense enough to hide the facets.
+LIMIT_SHOWN_AT = 3
+
+
+@dataclass(frozen=True, eq=False)
+class Picture:
+    """A part at the level it is shown at; places in the world.
+
+    places: (n', 3) shown points, cage points first. vertices: (v, 6) place and normal; indices: (t, 3);
+    triangle_face: (t,) the cage face of each triangle. chains: (e, c) shown points along each cage edge.
+    """
+
+    part: Part
+    level: int
+    surface: SmoothSurface
+    places: Floats
+    vertices: Singles
+    indices: NDArray[np.uint32]
+    triangle_face: Integers
+    chains: Integers
+
+    @property
+    def n_shown_faces(self) -> int:
+        """Faces of the surface shown."""
+        return self.surface.topology.n_faces
+
+    @cached_property
+    def cage_places(self) -> Floats:
+        """Where the cage's points are shown: (n, 3)."""
+        return self.places[: self.part.mesh.n_points]
+
+    @cached_property
+    def edge_middles(self) -> Floats:
+        """Where the middle of each cage edge is shown: (e, 3)."""
+        count = self.chains.shape[1]
+        if count % 2:
+            return self.places[self.chains[:, count // 2]]
+        return np.asarray(self.places[self.chains].mean(axis=1))
+
+    @cached_property
+    def face_middles(self) -> Floats:
+        """Where the middle of each cage face is shown: (m, 3)."""
+        mesh = self.part.mesh
+        if self.level == 0:
+            return face_centres(mesh.topology, self.places)
+        # The face point of level 1 keeps its number at every level after.
+        first = mesh.n_points + mesh.n_edges
+        return self.places[first : first + mesh.n_faces]
+
+    def segments(self, edges: Integers | None = None) -> Singles:
+        """The lines along cage edges, all or some: (s, 2, 3)."""
+        chains = self.chains if edges is None else self.chains[edges]
+        lines = np.stack((chains[:, :-1], chains[:, 1:]), axis=2).reshape(-1, 2)
+        return self.places[lines].astype(np.float32)
+
+    def face_vertices(self, faces: Integers) -> Singles:
+        """The triangles of some cage faces, as places: (3t, 3)."""
+        chosen = np.zeros(self.part.mesh.n_faces, dtype=np.bool_)
+        chosen[faces] = True
+        return np.ascontiguousarray(self.vertices[self.indices[chosen[self.triangle_face]].ravel(), :3])
+
+    def extent(self) -> Floats:
+        """The points that frame the part: (n, 3)."""
+        return self.cage_places
+
+
+def shown_level(part: Part, smooth: bool) -> int:
+    """The level a part is shown at."""
+    if not smooth:
+        return 0
+    return max(part.level, LIMIT_SHOWN_AT) if part.limit else part.level
+
+
+def make_picture(part: Part, smooth: bool, old: Picture | None = None) -> Picture:
+    """The picture of a part, from the old picture's surface where that still fits."""
+    level = shown_level(part, smooth)
+    mesh = part.mesh
+    if old is not None and old.level == level and old.surface.fits(mesh):
+        surface = old.surface
+    else:
+        surface = SmoothSurface(mesh, level)
+    local = surface.points(mesh.points)
+    if level == 0:
+        places = part.to_world(mesh).points
+        shown, face = triangles(mesh.topology, places)
+        normals = face_normals(mesh.topology, places)
+        corners = places[shown.ravel()]
+        vertices = np.concatenate((corners, np.repeat(normals[face], 3, axis=0)), axis=1)
+        indices = np.arange(3 * len(shown), dtype=np.uint32).reshape(-1, 3)
+        return Picture(
+            part, 0, surface, places, vertices.astype(np.float32), indices, face, mesh.topology.edges
+        )
+    normals = surface.normals(local)
+    if part.limit:
+        local = surface.limit(local)
+    places = local
+    if not part.in_place:
+        places = local @ part.transform[:3, :3] + part.transform[3, :3]
+        normals = normals @ np.linalg.inv(part.transform[:3, :3]).T
+        normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
+    sectors = surface.sectors
+    vertices = np.concatenate((places[sectors.point], normals), axis=1).astype(np.float32)
+    quad = sectors.of_corner.reshape(-1, 4).astype(np.uint32)
+    indices = np.stack((quad[:, [0, 1, 2]], quad[:, [0, 2, 3]]), axis=1).reshape(-1, 3)
+    face = np.repeat(surface.face_origin, 2)
+    return Picture(part, level, surface, places, vertices, indices, face, surface.edge_chains)

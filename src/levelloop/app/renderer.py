@@ -1,0 +1,376 @@
+"""The renderer: the one module that makes OpenGL calls. Draws pictures, lines, points, and reads back what is where.
+
+Lines and points are quads made on the GPU from one instance each, so that widths are in pixels and edges smooth.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import moderngl
+import numpy as np
+from numpy.typing import NDArray
+
+from levelloop.app.camera import Camera
+from levelloop.app.picture import Picture, Singles
+from levelloop.core.arrays import Floats, Integers
+
+Colour = tuple[float, float, float, float]
+
+_SURFACE = (
+    """#version 330
+    uniform mat4 world_to_clip; uniform mat4 world_to_view;
+    in vec3 place; in vec3 normal;
+    out vec3 view_normal; out vec3 view_place;
+    void main() {
+        view_normal = mat3(world_to_view) * normal;
+        view_place = (world_to_view * vec4(place, 1.0)).xyz;
+        gl_Position = world_to_clip * vec4(place, 1.0);
+    }""",
+    """#version 330
+    uniform vec4 front; uniform vec4 back; uniform float perspective;
+    in vec3 view_normal; in vec3 view_place;
+    out vec4 colour;
+    void main() {
+        // What faces away is shown in its own colour, lit as if it faced here.
+        vec3 base = gl_FrontFacing ? front.rgb : back.rgb;
+        vec3 n = normalize(view_normal);
+        vec3 eye = perspective > 0.5 ? normalize(-view_place) : vec3(0.0, 0.0, 1.0);
+        if (!gl_FrontFacing) n = -n;
+        vec3 key = normalize(vec3(-0.48, 0.48, 0.74));
+        vec3 fill = normalize(vec3(0.75, -0.1, 0.45));
+        float wrap = 0.5 * dot(n, key) + 0.5;
+        float lit = 0.40 + 0.58 * wrap * wrap + 0.16 * max(dot(n, fill), 0.0);
+        float rim = pow(1.0 - max(dot(n, eye), 0.0), 3.0) * max(n.y * 0.5 + 0.5, 0.0);
+        vec3 half_way = normalize(key + eye);
+        float gloss = 0.10 * pow(max(dot(n, half_way), 0.0), 28.0);
+        colour = vec4(base * lit + vec3(0.16, 0.165, 0.175) * rim + vec3(gloss), front.a);
+    }""",
+)
+_LINE = (
+    """#version 330
+    uniform mat4 world_to_clip; uniform vec2 size; uniform float width; uniform float lift;
+    in vec2 corner; in vec3 a; in vec3 b;
+    out float across;
+    void main() {
+        vec4 p = world_to_clip * vec4(a, 1.0); vec4 q = world_to_clip * vec4(b, 1.0);
+        float near = 1e-5;
+        if (p.w < near && q.w < near) { gl_Position = vec4(2.0, 2.0, 2.0, 1.0); across = 0.0; return; }
+        if (p.w < near) p = mix(q, p, (q.w - near) / (q.w - p.w));
+        if (q.w < near) q = mix(p, q, (p.w - near) / (p.w - q.w));
+        vec2 s = p.xy / p.w * size * 0.5; vec2 t = q.xy / q.w * size * 0.5;
+        vec2 along = t - s; float length_ = length(along);
+        along = length_ > 1e-6 ? along / length_ : vec2(1.0, 0.0);
+        vec2 side = vec2(-along.y, along.x);
+        float half_width = width * 0.5 + 0.75;
+        vec4 end = corner.x < 0.5 ? p : q;
+        vec2 offset = side * (corner.y * 2.0 - 1.0) * half_width + along * (corner.x * 2.0 - 1.0) * 0.4;
+        end.xy += offset / (size * 0.5) * end.w;
+        end.z -= lift * end.w;
+        across = (corner.y * 2.0 - 1.0) * half_width;
+        gl_Position = end;
+    }""",
+    """#version 330
+    uniform vec4 tint; uniform float width;
+    in float across; out vec4 colour;
+    void main() {
+        float cover = clamp(width * 0.5 + 0.5 - abs(across), 0.0, 1.0);
+        colour = vec4(tint.rgb, tint.a * cover);
+    }""",
+)
+_POINT = (
+    """#version 330
+    uniform mat4 world_to_clip; uniform vec2 size; uniform float width; uniform float lift;
+    in vec2 corner; in vec3 a;
+    out vec2 place;
+    void main() {
+        vec4 p = world_to_clip * vec4(a, 1.0);
+        place = (corner * 2.0 - 1.0) * (width * 0.5 + 1.0);
+        p.xy += place / (size * 0.5) * p.w;
+        p.z -= lift * p.w;
+        gl_Position = p;
+    }""",
+    """#version 330
+    uniform vec4 tint; uniform vec4 rim; uniform float width;
+    in vec2 place; out vec4 colour;
+    void main() {
+        float r = length(place);
+        float cover = clamp(width * 0.5 + 0.5 - r, 0.0, 1.0);
+        float inner = clamp(width * 0.5 - 0.9 - r, 0.0, 1.0);
+        colour = vec4(mix(rim.rgb, tint.rgb, inner), mix(rim.a, tint.a, inner) * cover);
+    }""",
+)
+_FLAT = (
+    """#version 330
+    uniform mat4 world_to_clip; uniform float lift; in vec3 place;
+    void main() { gl_Position = world_to_clip * vec4(place, 1.0); gl_Position.z -= lift * gl_Position.w; }""",
+    """#version 330
+    uniform vec4 tint; out vec4 colour; void main() { colour = tint; }""",
+)
+_SKY = (
+    """#version 330
+    in vec2 corner; out float height;
+    void main() { height = corner.y; gl_Position = vec4(corner * 2.0 - 1.0, 0.9999, 1.0); }""",
+    """#version 330
+    uniform vec4 top; uniform vec4 bottom; in float height; out vec4 colour;
+    void main() { colour = mix(bottom, top, smoothstep(0.0, 1.0, height)); }""",
+)
+_PICK = (
+    """#version 330
+    uniform mat4 world_to_clip; in vec3 place; in int number; flat out int shown;
+    void main() { shown = number; gl_Position = world_to_clip * vec4(place, 1.0); }""",
+    """#version 330
+    flat in int shown; out vec4 colour;
+    void main() {
+        colour = vec4(float(shown & 255), float((shown >> 8) & 255), float((shown >> 16) & 255), 255.0) / 255.0;
+    }""",
+)
+
+
+@dataclass
+class Lines:
+    """Lines to draw: segments (s, 2, 3), one colour, width in pixels."""
+
+    segments: Singles
+    colour: Colour
+    width: float = 1.25
+    lift: float = 2e-5
+    through: float = 0.0  # opacity where hidden, as a share
+
+
+@dataclass
+class Dots:
+    """Points to draw: places (n, 3), one colour, size in pixels."""
+
+    places: Singles
+    colour: Colour
+    rim: Colour
+    width: float = 6.0
+    lift: float = 4e-5
+    through: float = 0.0
+
+
+@dataclass
+class Patch:
+    """Triangles tinted over a surface: places (3t, 3)."""
+
+    places: Singles
+    colour: Colour
+    through: float = 0.0
+
+
+@dataclass
+class Solid:
+    """A picture to draw as a solid."""
+
+    picture: Picture
+    colour: Colour
+    inside: Colour
+
+
+@dataclass
+class Scene:
+    """All that one frame shows."""
+
+    solids: list[Solid] = field(default_factory=list)
+    patches: list[Patch] = field(default_factory=list)
+    lines: list[Lines] = field(default_factory=list)
+    dots: list[Dots] = field(default_factory=list)
+    sky: tuple[Colour, Colour] = ((1, 1, 1, 1), (1, 1, 1, 1))
+
+
+@dataclass(frozen=True, eq=False)
+class WhatIsWhere:
+    """The frame read back: numbers (h, w) of face + 1 counted over all pictures, 0 nothing; depth (h, w) 0…1."""
+
+    numbers: NDArray[np.int32]
+    depth: NDArray[np.float32]
+
+
+class Renderer:
+    """Draws scenes into whatever framebuffer is bound; keeps what it uploaded until it changes."""
+
+    def __init__(self) -> None:
+        self._context = moderngl.create_context(require=330)
+        made = {}
+        for name, (vertex, fragment) in {
+            "surface": _SURFACE, "line": _LINE, "point": _POINT, "flat": _FLAT, "sky": _SKY, "pick": _PICK
+        }.items():
+            made[name] = self._context.program(vertex_shader=vertex, fragment_shader=fragment)
+        self._programs = made
+        self._corners = self._context.buffer(np.array([[0, 0], [1, 0], [0, 1], [1, 1]], dtype="f4").tobytes())
+        self._sky = self._context.vertex_array(made["sky"], [(self._corners, "2f", "corner")])
+        self._kept: dict[int, tuple[Any, list[Any]]] = {}
+        self._pick_target: tuple[tuple[int, int], Any, Any, Any] | None = None
+
+    def draw(self, target: int, scene: Scene, camera: Camera, width: int, height: int) -> None:
+        """Draws a scene into a framebuffer by its OpenGL number."""
+        context = self._context
+        screen = context.detect_framebuffer(target)
+        screen.use()
+        context.viewport = (0, 0, width, height)
+        context.enable_only(moderngl.BLEND)
+        # Opacity of the window itself stays whole: only colours blend.
+        context.blend_func = (moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE)
+        screen.clear(depth=1.0)
+        self._set("sky", top=scene.sky[0], bottom=scene.sky[1])
+        screen.depth_mask = False
+        self._sky.render(moderngl.TRIANGLE_STRIP)
+        screen.depth_mask = True
+        context.enable(moderngl.DEPTH_TEST)
+        to_clip, to_view = camera.projection(width, height) @ camera.view(), camera.view()
+        matrix = {"world_to_clip": to_clip}
+        used: set[int] = set()
+        for solid in scene.solids:
+            arrays = self._uploaded(solid.picture.vertices, solid.picture, used)
+            self._set(
+                "surface", **matrix, world_to_view=to_view, front=solid.colour, back=solid.inside,
+                perspective=float(camera.perspective),
+            )
+            arrays[0].render()
+        size = (float(width), float(height))
+        screen.depth_mask = False
+        for patch in scene.patches:
+            if len(patch.places):
+                self._flat(patch, matrix, used)
+        for lines in scene.lines:
+            if len(lines.segments):
+                array = self._instances("line", lines.segments, "3f 3f/i", ("a", "b"), used)
+                self._twice(
+                    lambda colour, array=array, lines=lines: (
+                        self._set("line", **matrix, size=size, width=lines.width, lift=lines.lift, tint=colour),
+                        array.render(moderngl.TRIANGLE_STRIP, instances=len(lines.segments)),
+                    ),
+                    lines.colour, lines.through,
+                )
+        for dots in scene.dots:
+            if len(dots.places):
+                array = self._instances("point", dots.places, "3f/i", ("a",), used)
+                self._twice(
+                    lambda colour, array=array, dots=dots: (
+                        self._set(
+                            "point", **matrix, size=size, width=dots.width, lift=dots.lift, tint=colour, rim=dots.rim
+                        ),
+                        array.render(moderngl.TRIANGLE_STRIP, instances=len(dots.places)),
+                    ),
+                    dots.colour, dots.through,
+                )
+        screen.depth_mask = True
+        self._forget_unused(used)
+
+    def read(self, pictures: list[Picture], camera: Camera, width: int, height: int) -> WhatIsWhere:
+        """Which face is at each pixel, numbered over all pictures in turn, and how deep."""
+        context = self._context
+        if self._pick_target is None or self._pick_target[0] != (width, height):
+            if self._pick_target is not None:
+                for thing in self._pick_target[1:]:
+                    thing.release()
+            colour, depth = context.texture((width, height), 4), context.depth_texture((width, height))
+            self._pick_target = ((width, height), context.framebuffer([colour], depth), colour, depth)
+        _, target, colour, depth = self._pick_target
+        target.use()
+        context.viewport = (0, 0, width, height)
+        context.enable_only(moderngl.DEPTH_TEST)
+        target.clear(0.0, 0.0, 0.0, 0.0, depth=1.0)
+        self._set("pick", world_to_clip=camera.projection(width, height) @ camera.view())
+        first = 1
+        for picture in pictures:
+            places = np.ascontiguousarray(picture.vertices[picture.indices.ravel(), :3])
+            numbers = np.repeat(picture.triangle_face + first, 3).astype(np.int32)
+            if len(places):
+                buffers = [context.buffer(places.tobytes()), context.buffer(numbers.tobytes())]
+                array = context.vertex_array(
+                    self._programs["pick"], [(buffers[0], "3f", "place"), (buffers[1], "1i", "number")]
+                )
+                array.render()
+                for thing in (array, *buffers):
+                    thing.release()
+            first += picture.part.mesh.n_faces
+        raw = np.frombuffer(colour.read(), dtype=np.uint8).reshape(height, width, 4).astype(np.int32)
+        numbers = raw[..., 0] | raw[..., 1] << 8 | raw[..., 2] << 16
+        depths = np.frombuffer(depth.read(), dtype=np.float32).reshape(height, width)
+        return WhatIsWhere(numbers[::-1], depths[::-1])
+
+    def release(self) -> None:
+        """Frees everything on the GPU."""
+        self._forget_unused(set())
+        self._context.release()
+
+    # Helpers
+
+    def _twice(self, draw: Any, colour: Colour, through: float) -> None:
+        """Draws what is in front and, fainter, what is hidden."""
+        if through > 0:
+            self._context.depth_func = ">"
+            draw((*colour[:3], colour[3] * through))
+        self._context.depth_func = "<="
+        draw(colour)
+
+    def _flat(self, patch: Patch, matrix: dict[str, Floats], used: set[int]) -> None:
+        array = self._array("flat", patch.places, "3f", ("place",), used)
+        self._twice(
+            lambda colour: (self._set("flat", **matrix, lift=1e-5, tint=colour), array.render()),
+            patch.colour, patch.through,
+        )
+
+    def _uploaded(self, key: Singles, picture: Picture, used: set[int]) -> list[Any]:
+        def make() -> list[Any]:
+            vertices = self._context.buffer(picture.vertices.tobytes() or b"\0" * 24)
+            indices = self._context.buffer(picture.indices.tobytes() or b"\0" * 12)
+            array = self._context.vertex_array(
+                self._programs["surface"], [(vertices, "3f 3f", "place", "normal")], indices
+            )
+            return [array, vertices, indices]
+
+        return self._keep(key, make, used)
+
+    def _array(self, program: str, data: Singles, layout: str, names: tuple[str, ...], used: set[int]) -> Any:
+        def make() -> list[Any]:
+            buffer = self._context.buffer(np.ascontiguousarray(data).tobytes())
+            return [self._context.vertex_array(self._programs[program], [(buffer, layout, *names)]), buffer]
+
+        return self._keep(data, make, used)[0]
+
+    def _instances(self, program: str, data: Singles, layout: str, names: tuple[str, ...], used: set[int]) -> Any:
+        def make() -> list[Any]:
+            buffer = self._context.buffer(np.ascontiguousarray(data).tobytes())
+            content = [(self._corners, "2f", "corner"), (buffer, layout, *names)]
+            return [self._context.vertex_array(self._programs[program], content), buffer]
+
+        return self._keep(data, make, used)[0]
+
+    def _keep(self, key: Singles, make: Any, used: set[int]) -> list[Any]:
+        """What was uploaded for an array, kept by its identity while frames use it."""
+        used.add(id(key))
+        found = self._kept.get(id(key))
+        if found is None or found[0] is not key:
+            self._kept[id(key)] = (key, make())
+        return self._kept[id(key)][1]
+
+    def _forget_unused(self, used: set[int]) -> None:
+        for key in [key for key in self._kept if key not in used]:
+            for thing in self._kept.pop(key)[1]:
+                thing.release()
+
+    def _set(self, program: str, **uniforms: Any) -> None:
+        for name, value in uniforms.items():
+            if isinstance(value, np.ndarray):
+                self._programs[program][name].write(np.ascontiguousarray(value.T, dtype="f4").tobytes())
+            else:
+                self._programs[program][name].value = value
+
+
+def numbered(pictures: list[Picture], number: int) -> tuple[Picture, int] | None:
+    """The picture and cage face that a number read back stands for."""
+    rest = number - 1
+    for picture in pictures:
+        if rest < picture.part.mesh.n_faces:
+            return (picture, rest) if rest >= 0 else None
+        rest -= picture.part.mesh.n_faces
+    return None
+
+
+def singles(values: Floats | Integers) -> Singles:
+    """The values in single precision, contiguous."""
+    return np.ascontiguousarray(values, dtype=np.float32)

@@ -1,0 +1,186 @@
+"""The stage: the pictures of all parts, kept up with the session; long smoothing off the window's thread."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
+
+from levelloop.app.picture import Picture, make_picture, shown_level
+from levelloop.core.arrays import Floats
+from levelloop.core.subdivision.surface import level_counts
+from levelloop.document.document import Part
+from levelloop.document.session import Session
+
+# Faces that smooth in about 50 ms here; more go off the window's thread.
+AT_ONCE = 8_000
+# Faces above which a level is not built: about 1 kB each with all that belongs to them.
+MOST_FACES = 8_000_000
+
+
+class Work(QRunnable):
+    """One piece of work off the window's thread; its result comes back as a signal in the window's thread."""
+
+    class Done(QObject):
+        """The signals of a piece of work."""
+
+        result = Signal(object)
+        failed = Signal(str)
+
+    def __init__(self, run: Callable[[], Any]) -> None:
+        super().__init__()
+        self._run = run
+        self.done = Work.Done()
+        self.setAutoDelete(False)
+
+    def run(self) -> None:
+        """Called by the pool."""
+        try:
+            result = self._run()
+        except Exception as error:
+            self.done.failed.emit(f"{error}")
+            return
+        self.done.result.emit(result)
+
+
+class Stage(QObject):
+    """What is shown of each part: cage or smooth surface, and its picture.
+
+    changed: a picture was renewed. busy: how many pieces of work run. told: a sentence for the person.
+    """
+
+    changed = Signal()
+    busy = Signal(int)
+    told = Signal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.pictures: dict[str, Picture] = {}
+        self._smooth: dict[str, bool] = {}
+        self.peeking = False
+        self._wanted: dict[str, tuple[Part, bool]] = {}
+        self._running: dict[str, Work] = {}
+        self._pool = QThreadPool(self)
+        self._pool.setMaxThreadCount(1)
+
+    def is_smooth(self, part: Part) -> bool:
+        """Whether a part is shown smooth just now."""
+        smooth = self._smooth.get(part.id, False)
+        if self.peeking and part.id == self.session.document.active:
+            return not smooth
+        return smooth
+
+    def show_smooth(self, part_id: str, smooth: bool) -> None:
+        """Shows a part smooth, or its cage."""
+        if self._smooth.get(part_id, False) != smooth:
+            self._smooth[part_id] = smooth
+            self.refresh()
+
+    def peek(self, on: bool) -> None:
+        """Shows the other of cage and smooth for as long as it is on."""
+        if self.peeking != on:
+            self.peeking = on
+            self.refresh()
+
+    def shown(self) -> list[Picture]:
+        """The pictures of visible parts, in the document's order."""
+        visible = [part.id for part in self.session.document.parts if part.visible]
+        return [self.pictures[part_id] for part_id in visible if part_id in self.pictures]
+
+    def picture(self, part_id: str) -> Picture | None:
+        """A part's picture, where there is one already."""
+        return self.pictures.get(part_id)
+
+    def refresh(self) -> None:
+        """Brings every picture up to date; large ones arrive later."""
+        document = self.session.document
+        here = {part.id for part in document.parts}
+        for part_id in [part_id for part_id in self.pictures if part_id not in here]:
+            del self.pictures[part_id]
+        for part in document.parts:
+            if part.visible:
+                self._renew(part)
+        self.changed.emit()
+
+    def wait(self) -> None:
+        """Waits until all work is done and its results are in; for tests and stills."""
+        from PySide6.QtCore import QCoreApplication
+
+        while self._running:
+            self._pool.waitForDone(20)
+            QCoreApplication.processEvents()
+
+    def extent(self, part_id: str | None = None) -> Floats:
+        """The points that frame all visible parts, or one."""
+        chosen = [picture for picture in self.shown() if part_id is None or picture.part.id == part_id]
+        if not chosen:
+            return np.zeros((0, 3))
+        return np.concatenate([picture.cage_places for picture in chosen])
+
+    def close(self) -> None:
+        """Lets running work end and drops its results."""
+        self._wanted.clear()
+        for work in self._running.values():
+            work.done.result.disconnect()
+            work.done.failed.disconnect()
+        self._pool.waitForDone()
+        self._running.clear()
+
+    # Helpers
+
+    def _renew(self, part: Part) -> None:
+        smooth = self.is_smooth(part)
+        old = self.pictures.get(part.id)
+        if old is not None and old.part is part and old.level == shown_level(part, smooth):
+            self._wanted.pop(part.id, None)
+            return
+        level = shown_level(part, smooth)
+        faces = level_counts(part.mesh.topology, level)[2]
+        if faces > MOST_FACES:
+            self.told.emit(f"Level {level} would be {faces:,} faces, more than fits; the cage is shown.")
+            self._smooth[part.id] = False
+            smooth, faces = False, part.mesh.n_faces
+        if faces <= AT_ONCE or level == 0:
+            self._wanted.pop(part.id, None)
+            self.pictures[part.id] = make_picture(part, smooth, old)
+            return
+        self._wanted[part.id] = (part, smooth)
+        if old is None or (old.part.mesh.topology is not part.mesh.topology):
+            # Until the surface is there, the cage is: never a surface of another cage.
+            self.pictures[part.id] = make_picture(part, False, None)
+        self._start(part.id)
+
+    def _start(self, part_id: str) -> None:
+        if part_id in self._running or part_id not in self._wanted:
+            return
+        part, smooth = self._wanted.pop(part_id)
+        old = self.pictures.get(part_id)
+        work = Work(lambda: make_picture(part, smooth, old))
+        work.done.result.connect(lambda picture: self._arrived(part_id, picture))
+        work.done.failed.connect(lambda reason: self._failed(part_id, reason))
+        self._running[part_id] = work
+        self.busy.emit(len(self._running))
+        self._pool.start(work)
+
+    def _arrived(self, part_id: str, picture: Picture) -> None:
+        self._running.pop(part_id, None)
+        document = self.session.document
+        part = next((part for part in document.parts if part.id == part_id), None)
+        # The latest wins: a result for an older cage is shown only while nothing newer is wanted.
+        fits = part is not None and picture.part.mesh is part.mesh and picture.level == shown_level(
+            part, self.is_smooth(part)
+        )
+        if fits:
+            self.pictures[part_id] = picture
+        self.busy.emit(len(self._running))
+        self._start(part_id)
+        self.changed.emit()
+
+    def _failed(self, part_id: str, reason: str) -> None:
+        self._running.pop(part_id, None)
+        self.busy.emit(len(self._running))
+        self.told.emit(f"Smoothing stopped: {reason}.")
+        self._start(part_id)

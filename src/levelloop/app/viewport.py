@@ -1,0 +1,501 @@
+"""The view: shows the stage, turns pointer and keys into selections, camera moves and transforms."""
+
+from __future__ import annotations
+
+import time
+from typing import Any, Literal
+
+import numpy as np
+from PySide6.QtCore import QPoint, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import QCursor, QMouseEvent, QSurfaceFormat, QWheelEvent
+from PySide6.QtOpenGLWidgets import QOpenGLWidget
+from PySide6.QtWidgets import QApplication, QWidget
+
+from levelloop.app.camera import Camera
+from levelloop.app.handle import Handle, Mode
+from levelloop.app.overlay import Overlay
+from levelloop.app.picking import Hit, Reach, Sight, pick, picked_in_box
+from levelloop.app.renderer import Colour, Dots, Lines, Patch, Renderer, Scene, Solid, singles
+from levelloop.app.stage import Stage
+from levelloop.app.theme import Theme, colour
+from levelloop.core.edit.transform import middle_of_box
+from levelloop.core.errors import LevelLoopError
+from levelloop.core.review.findings import Finding
+from levelloop.core.selection import Kind, Selection, combine, points_of, select_loop, select_ring
+from levelloop.document.session import Session
+
+Drag = Literal["none", "maybe_box", "box", "handle", "orbit", "pan", "menu_or_orbit"]
+FAR_ENOUGH = 4  # pixels before a press becomes a drag
+
+
+def surface_format() -> QSurfaceFormat:
+    """OpenGL 3.3 core with four samples."""
+    wanted = QSurfaceFormat()
+    wanted.setVersion(3, 3)
+    wanted.setProfile(QSurfaceFormat.OpenGLContextProfile.CoreProfile)
+    wanted.setDepthBufferSize(24)
+    wanted.setSamples(4)
+    return wanted
+
+
+class Viewport(QOpenGLWidget):
+    """One view of the document.
+
+    asked_menu: right click at a place. told: a sentence for the person. transform_began: a handle drag started.
+    """
+
+    asked_menu = Signal(QPoint)
+    told = Signal(str)
+    camera_moved = Signal()
+    hovered = Signal()
+
+    def __init__(self, session: Session, stage: Stage, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setFormat(surface_format())
+        self.session, self.stage, self.theme = session, stage, theme
+        self.camera = Camera()
+        self.kind: Kind | Literal["parts"] = "faces"
+        self.reach: Reach = "visible"
+        self.x_ray = False
+        self.wire = True
+        self.mode: Mode | None = None
+        self.hover: Hit | None = None
+        self.finding: Finding | None = None
+        self.finding_part = ""
+        self.finding_step = 0
+        self._renderer: Renderer | None = None
+        self._sight: Sight | None = None
+        self._lines: dict[str, tuple[Any, Any]] = {}
+        self._drag: Drag = "none"
+        self._pressed = QPoint()
+        self._last = QPoint()
+        self._box: QRectF | None = None
+        self._grip = -1
+        self._handle_runs = False
+        self._handle_at_press: Handle | None = None
+        self._clicks: tuple[float, QPoint, int] = (0.0, QPoint(), 0)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(320, 240)
+        self.overlay = Overlay(self)
+        self._hover_timer = QTimer(self)
+        self._hover_timer.setSingleShot(True)
+        self._hover_timer.setInterval(12)
+        self._hover_timer.timeout.connect(self._find_hover)
+        stage.changed.connect(self._stage_changed)
+
+    # Camera
+
+    @property
+    def pixels(self) -> tuple[int, int]:
+        """Width and height in device pixels."""
+        ratio = self.devicePixelRatioF()
+        return max(1, round(self.width() * ratio)), max(1, round(self.height() * ratio))
+
+    def frame(self, everything: bool = False) -> None:
+        """Frames the selection, or the active part, or everything."""
+        points = self._framed_points(everything)
+        if len(points):
+            self.camera.frame(points, *self.pixels)
+            self._moved()
+
+    def frame_points(self, points: np.ndarray) -> None:
+        """Turns to some places and frames them with room around, keeping the direction."""
+        self.camera.frame(points, *self.pixels)
+        extent = self.stage.extent()
+        if len(extent):
+            # Near enough to see the place, far enough to know where on the part it is.
+            size = float(np.linalg.norm(np.ptp(extent, axis=0)))
+            self.camera.distance = max(self.camera.distance, 0.9 * size)
+        self._moved()
+
+    def look(self, direction: str) -> None:
+        """Looks from one of the six directions."""
+        self.camera.look(direction)
+        self._moved()
+
+    def toggle_perspective(self) -> None:
+        """Changes between perspective and orthographic."""
+        self.camera.perspective = not self.camera.perspective
+        self._moved()
+
+    def refresh(self) -> None:
+        """Draws again with what is selected, shown and hovered now."""
+        self.update()
+        self.overlay.update()
+
+    def release(self) -> None:
+        """Frees what is on the GPU; the view is not drawn any more after that."""
+        if self._renderer is not None:
+            self.makeCurrent()
+            self._renderer.release()
+            self._renderer = None
+            self.doneCurrent()
+
+    # What is shown where
+
+    def sight(self) -> Sight:
+        """The present frame as picking needs it, read back once and kept until something moves."""
+        if self._sight is None:
+            assert self._renderer is not None
+            width, height = self.pixels
+            pictures = self.stage.shown()
+            self.makeCurrent()
+            what = self._renderer.read(pictures, self.camera, width, height)
+            self.doneCurrent()
+            self._sight = Sight(self.camera, width, height, pictures, what)
+        return self._sight
+
+    def on_screen(self, places: np.ndarray) -> np.ndarray:
+        """Places in logical pixels with depth: (n, 3)."""
+        screen = self.camera.project(places, *self.pixels)
+        screen[:, :2] /= self.devicePixelRatioF()
+        return screen
+
+    def handle(self) -> Handle | None:
+        """The handle, where a transform tool is on and something is selected."""
+        if self.mode is None or not self.session.document.parts:
+            return None
+        picture = self.stage.picture(self.session.document.active)
+        selection = self.session.selection
+        if picture is None or len(selection) == 0:
+            return None
+        points = picture.part.to_world(picture.part.mesh).points[points_of(picture.part.mesh.topology, selection)]
+        return Handle(self.mode, middle_of_box(points))
+
+    @property
+    def box(self) -> QRectF | None:
+        """The box being drawn, in logical pixels."""
+        return self._box
+
+    def grip(self) -> int:
+        """The axis held or under the pointer, −1 for none."""
+        return self._grip
+
+    # Qt: drawing
+
+    def initializeGL(self) -> None:
+        self._renderer = Renderer()
+
+    def resizeGL(self, width: int, height: int) -> None:
+        self._sight = None
+        self.overlay.setGeometry(self.rect())
+
+    def paintGL(self) -> None:
+        if self._renderer is None:
+            return
+        self._renderer.draw(self.defaultFramebufferObject(), self.scene(), self.camera, *self.pixels)
+
+    def scene(self) -> Scene:
+        """What the view shows just now."""
+        theme = self.theme
+        scene = Scene(sky=(_rgba(theme.sky), _rgba(theme.ground)))
+        active = self.session.document.active
+        through = 0.28 if self.x_ray else 0.0
+        ratio = self.devicePixelRatioF()
+        for picture in self.stage.shown():
+            part = picture.part
+            alpha = 0.55 if self.x_ray else 1.0
+            scene.solids.append(Solid(picture, _rgba(part.colour, alpha), _rgba(theme.inside, alpha)))
+            is_active = part.id == active
+            kept = self._kept_lines(picture)
+            if self.wire:
+                strength = (0.55 if picture.level == 0 else 0.42) if is_active else 0.26
+                scene.lines.append(Lines(kept["wire"], _rgba(theme.ink, strength), 1.25 * ratio, through=through))
+            for weight, segments in kept["creases"]:
+                width = (1.6 + 2.6 * weight / 10.0) * ratio
+                scene.lines.append(Lines(segments, _rgba(theme.ink, 0.92), width, 2.5e-5, through))
+            if is_active and self.kind == "points":
+                scene.dots.append(
+                    Dots(kept["points"], _rgba(theme.ink), _rgba(theme.panel), 6.0 * ratio, through=through)
+                )
+        self._add_selections(scene, through, ratio)
+        self._add_hover(scene, ratio)
+        return scene
+
+    def _kept_lines(self, picture: Any) -> dict[str, Any]:
+        found = self._lines.get(picture.part.id)
+        if found is not None and found[0] is picture:
+            kept: dict[str, Any] = found[1]
+            return kept
+        creases = picture.part.mesh.creases
+        groups = [
+            (float(weight), picture.segments(np.flatnonzero(creases == weight))) for weight in np.unique(creases) if weight > 0
+        ]
+        kept = {"wire": picture.segments(), "creases": groups, "points": singles(picture.cage_places)}
+        self._lines[picture.part.id] = (picture, kept)
+        return kept
+
+    def _add_selections(self, scene: Scene, through: float, ratio: float) -> None:
+        blue = self.theme.selection
+        for picture in self.stage.shown():
+            selection = self.session.state.selection(picture.part.id)
+            if len(selection) == 0 or int(selection.indices.max()) >= _count(picture, selection.kind):
+                continue
+            if selection.kind == "faces":
+                scene.patches.append(Patch(picture.face_vertices(selection.indices), _rgba(blue, 0.42), 0.25))
+                edges = np.unique(
+                    picture.part.mesh.topology.corner_edge[
+                        picture.part.mesh.topology.corners_of_faces(selection.indices)
+                    ]
+                )
+                scene.lines.append(Lines(picture.segments(edges), _rgba(blue, 0.9), 1.6 * ratio, 3e-5, through))
+            elif selection.kind == "edges":
+                segments = picture.segments(selection.indices)
+                scene.lines.append(Lines(segments, _rgba(blue), 3.2 * ratio, 3.5e-5, max(through, 0.25)))
+            else:
+                places = singles(picture.cage_places[selection.indices])
+                scene.dots.append(Dots(places, _rgba(blue), _rgba("#FFFFFF"), 9.0 * ratio, 5e-5, max(through, 0.3)))
+
+    def _add_hover(self, scene: Scene, ratio: float) -> None:
+        hit = self.hover
+        if hit is None or self._drag not in ("none",):
+            return
+        picture = self.stage.picture(hit.picture.part.id)
+        if picture is not hit.picture:
+            return
+        teal = self.theme.hover
+        if self.kind == "parts":
+            scene.lines.append(Lines(self._kept_lines(picture)["wire"], _rgba(teal, 0.9), 1.8 * ratio, 4e-5))
+        elif hit.kind == "faces":
+            scene.patches.append(Patch(picture.face_vertices(np.array([hit.index])), _rgba(teal, 0.30)))
+        elif hit.kind == "edges":
+            segments = picture.segments(np.array([hit.index]))
+            scene.lines.append(Lines(segments, _rgba(teal), 3.6 * ratio, 4e-5))
+        else:
+            place = singles(picture.cage_places[[hit.index]])
+            scene.dots.append(Dots(place, _rgba(teal), _rgba("#FFFFFF"), 11.0 * ratio, 6e-5))
+
+    # Qt: pointer
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.setFocus(Qt.FocusReason.MouseFocusReason)
+        self._pressed = self._last = event.position().toPoint()
+        button = event.button()
+        if button == Qt.MouseButton.RightButton:
+            self._drag = "menu_or_orbit"
+        elif button == Qt.MouseButton.MiddleButton:
+            self._drag = "pan"
+        elif button == Qt.MouseButton.LeftButton:
+            handle = self.handle()
+            grip = self._axis_at(handle, self._pressed)
+            if handle is not None and grip is not None:
+                self._drag, self._grip, self._handle_runs = "handle", grip, False
+                self._handle_at_press = handle
+            else:
+                self._drag = "maybe_box"
+        self.refresh()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        place = event.position().toPoint()
+        delta = place - self._last
+        far = (place - self._pressed).manhattanLength() > FAR_ENOUGH
+        if self._drag == "menu_or_orbit" and far:
+            self._drag = "orbit"
+        if self._drag == "maybe_box" and far:
+            self._drag = "box"
+        if self._drag == "orbit":
+            self.camera.orbit(delta.x(), delta.y())
+            self._moved()
+        elif self._drag == "pan":
+            self.camera.pan(delta.x(), delta.y(), self.height())
+            self._moved()
+        elif self._drag == "box":
+            self._box = QRectF(self._pressed, place).normalized()
+            self.overlay.update()
+        elif self._drag == "handle" and (far or self._handle_runs):
+            self._drag_handle(place)
+        elif self._drag == "none":
+            self._hover_timer.start()
+        self._last = place
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        place = event.position().toPoint()
+        drag, self._drag = self._drag, "none"
+        if drag == "menu_or_orbit":
+            self._find_hover()
+            self.asked_menu.emit(place)
+        elif drag == "box":
+            self._select_box(event.modifiers())
+        elif drag == "maybe_box":
+            self._click(place, event.modifiers())
+        self._box = None
+        self._grip = -1
+        self._handle_at_press = None
+        self.refresh()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        # Counted in _click; Qt's second press is a press like any other.
+        self.mousePressEvent(event)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        place = event.position()
+        self.camera.zoom(1.0015 ** event.angleDelta().y(), place.x(), place.y(), self.width(), self.height())
+        self._moved()
+
+    def leaveEvent(self, event: Any) -> None:
+        self._hover_timer.stop()
+        if self.hover is not None:
+            self.hover = None
+            self.refresh()
+
+    # Helpers
+
+    def _moved(self) -> None:
+        self._sight = None
+        self.camera_moved.emit()
+        self.refresh()
+
+    def _stage_changed(self) -> None:
+        self._sight = None
+        here = {picture.part.id for picture in self.stage.shown()}
+        self._lines = {key: value for key, value in self._lines.items() if key in here}
+        self.refresh()
+
+    def _framed_points(self, everything: bool) -> np.ndarray:
+        extent = self.stage.extent()
+        if everything or not self.session.document.parts:
+            return extent
+        picture = self.stage.picture(self.session.document.active)
+        selection = self.session.selection
+        if picture is not None and len(selection):
+            return np.asarray(picture.cage_places[points_of(picture.part.mesh.topology, selection)])
+        part_extent = self.stage.extent(self.session.document.active)
+        return part_extent if len(part_extent) else extent
+
+    def _device(self, place: QPoint) -> tuple[float, float]:
+        ratio = self.devicePixelRatioF()
+        return place.x() * ratio, place.y() * ratio
+
+    def pick_at(self, place: QPoint) -> Hit | None:
+        """The element, or for parts the face, at a place."""
+        kind: Kind = "faces" if self.kind == "parts" else self.kind
+        x, y = self._device(place)
+        return pick(self.sight(), kind, x, y, self.reach, self.session.document.active)
+
+    def _find_hover(self) -> None:
+        if self._renderer is None or QApplication.mouseButtons() != Qt.MouseButton.NoButton:
+            return
+        place = self.mapFromGlobal(QCursor.pos()) if self._drag != "none" else self._last
+        grip = self._axis_at(self.handle(), place)
+        hit = None if grip is not None else self.pick_at(place)
+        new_grip = -1 if grip is None else grip
+        if new_grip != self._grip or not (hit.same_as(self.hover) if hit else self.hover is None):
+            self._grip = new_grip
+            self.hover = hit
+            self.refresh()
+            self.hovered.emit()
+
+    def _axis_at(self, handle: Handle | None, place: QPoint) -> int | None:
+        if handle is None:
+            return None
+        return handle.axis_at(place.x(), place.y(), self.camera, self.width(), self.height())
+
+    def _click(self, place: QPoint, modifiers: Qt.KeyboardModifier) -> None:
+        now, count = time.monotonic(), 1
+        last_time, last_place, last_count = self._clicks
+        quick = now - last_time < QApplication.doubleClickInterval() / 1000.0
+        if quick and (place - last_place).manhattanLength() <= FAR_ENOUGH:
+            count = last_count % 3 + 1
+        self._clicks = (now, place, count)
+        hit = self.pick_at(place)
+        add = bool(modifiers & Qt.KeyboardModifier.ShiftModifier)
+        remove = bool(modifiers & Qt.KeyboardModifier.ControlModifier)
+        if hit is None:
+            if not (add or remove) and self.session.document.parts:
+                self.session.select_none()
+            return
+        part = hit.picture.part
+        if part.locked:
+            self.told.emit(f"“{part.name}” is locked.")
+            return
+        if self.kind == "parts":
+            self.session.set_active(part.id)
+            return
+        if part.id != self.session.document.active:
+            if not (add or remove):
+                self.session.select_none()
+            self.session.set_active(part.id)
+        topology = part.mesh.topology
+        found = Selection(hit.kind, np.array([hit.index]), self._picked_backwards(hit, place))
+        old = self.session.selection
+        try:
+            if count == 2 and hit.kind == "edges":
+                found = select_loop(topology, found)
+            elif count == 3 and hit.kind == "edges":
+                found = select_ring(topology, found)
+            elif count == 2 and hit.kind == "faces":
+                found = self._face_loop(topology, hit.index, old)
+        except LevelLoopError as error:
+            self.told.emit(str(error))
+        self.session.set_selection(combine(old, found, add, remove))
+
+    def _picked_backwards(self, hit: Hit, place: QPoint) -> np.ndarray | None:
+        """An edge is directed from the end it was picked nearer to."""
+        if hit.kind != "edges":
+            return None
+        ends = hit.picture.cage_places[hit.picture.part.mesh.topology.edges[hit.index]]
+        screen = self.on_screen(ends)[:, :2]
+        distance = np.hypot(screen[:, 0] - place.x(), screen[:, 1] - place.y())
+        return np.array([distance[1] < distance[0]])
+
+    def _face_loop(self, topology: Any, face: int, old: Selection) -> Selection:
+        """The loop through a face and a neighbour of it that is selected already."""
+        both = Selection("faces", np.array([face]))
+        if old.kind == "faces" and len(old) > 1:
+            both = Selection("faces", old.indices[-2:])
+        return select_loop(topology, both)
+
+    def _select_box(self, modifiers: Qt.KeyboardModifier) -> None:
+        picture = self.stage.picture(self.session.document.active) if self.session.document.parts else None
+        if self._box is None or picture is None or self.kind == "parts":
+            return
+        ratio = self.devicePixelRatioF()
+        box = self._box
+        low, high = (box.left() * ratio, box.top() * ratio), (box.right() * ratio, box.bottom() * ratio)
+        found = Selection(self.kind, picked_in_box(self.sight(), picture, self.kind, low, high, self.reach))
+        add = bool(modifiers & Qt.KeyboardModifier.ShiftModifier)
+        remove = bool(modifiers & Qt.KeyboardModifier.ControlModifier)
+        self.session.set_selection(combine(self.session.selection, found, add, remove))
+
+    def _drag_handle(self, place: QPoint) -> None:
+        handle = self._handle_at_press
+        if handle is None:
+            return
+        now, start = (place.x(), place.y()), (self._pressed.x(), self._pressed.y())
+        parameters = handle.dragged(self._grip, start, now, self.camera, self.width(), self.height())
+        modifiers = QApplication.keyboardModifiers()
+        if modifiers & Qt.KeyboardModifier.ControlModifier:
+            parameters = _stepped(parameters)
+        try:
+            if self._handle_runs:
+                self.session.change_last(**parameters)
+            else:
+                self.session.do(handle.mode, **parameters)
+                self._handle_runs = True
+        except LevelLoopError as error:
+            self.told.emit(str(error))
+
+
+def _stepped(parameters: dict[str, object]) -> dict[str, object]:
+    """Drags in whole steps: 1 mm, 5°, a tenth."""
+
+    def rounded(value: object, step: float) -> object:
+        if isinstance(value, tuple):
+            return tuple(round(v / step) * step for v in value)
+        return round(value / step) * step if isinstance(value, float) else value
+
+    steps = {"by": 1.0, "angle": 5.0, "factors": 0.1}
+    return {name: rounded(value, steps[name]) if name in steps else value for name, value in parameters.items()}
+
+
+def _count(picture: Any, kind: Kind) -> int:
+    mesh = picture.part.mesh
+    return int({"points": mesh.n_points, "edges": mesh.n_edges, "faces": mesh.n_faces}[kind])
+
+
+def _rgba(name: str, alpha: float = 1.0) -> Colour:
+    red, green, blue, _ = colour(name).getRgbF()
+    return (float(red or 0), float(green or 0), float(blue or 0), alpha)
+
+

@@ -1,0 +1,759 @@
+"""The window: menus, sentence bar, tool rack, view, panels and build line around one session."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from PySide6.QtCore import QPoint, QSettings, Qt, QTimer
+from PySide6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence
+from PySide6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMenu,
+    QMenuBar,
+    QMessageBox,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from levelloop.app.build_line import BuildLine, Stop
+from levelloop.app.finder import Command, Finder
+from levelloop.app.panels import HistoryPanel, PartsPanel, ReviewPanel
+from levelloop.app.readout import readout
+from levelloop.app.sentence_bar import TRANSFORMS, SentenceBar
+from levelloop.app.stage import Stage, Work
+from levelloop.app.theme import BENCH, text_font
+from levelloop.app.tool_rack import ToolRack
+from levelloop.app.viewport import Viewport
+from levelloop.core.errors import LevelLoopError
+from levelloop.core.review.findings import PURPOSES, Finding
+from levelloop.core.selection import Kind, Selection
+from levelloop.document.operations import REGISTRY
+from levelloop.document.registry import Operation
+from levelloop.document.session import Session, State
+from levelloop.files import DOCUMENT_WRITERS, MESH_WRITERS, READERS, TITLES, write_meshes
+
+MENUS = ("File", "Edit", "Add", "Select", "Transform", "Build", "Smooth", "Part", "View", "Help")
+# What an operation starts with in the window where its own default would show nothing.
+STARTERS: dict[str, dict[str, Any]] = {"extrude": {"distance": 5.0}}
+TAP = 220  # milliseconds; a longer press of Space is a peek
+REVIEW_AT_ONCE = 4_000  # faces
+
+
+class Window(QMainWindow):
+    """The main window."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.theme = BENCH
+        self.setMinimumSize(1024, 700)
+        self.stage = Stage(session)
+        self.view = Viewport(session, self.stage, self.theme)
+        self.sentence = SentenceBar(session)
+        self.rack = ToolRack()
+        self.parts = PartsPanel(session)
+        self.history = HistoryPanel(session)
+        self.review = ReviewPanel(self.theme)
+        self.line = BuildLine(session, self.stage, self.theme)
+        self.commands: list[Command] = []
+        self._last_used: dict[str, dict[str, Any]] = {}
+        self._space_down = False
+        self._build_layout()
+        self._build_menus()
+        self.finder = Finder(lambda: self.commands, self.tell, self)
+        self._head_row.addWidget(self.finder)
+        self._review_timer = QTimer(self)
+        self._review_timer.setSingleShot(True)
+        self._review_timer.setInterval(120)
+        self._review_timer.timeout.connect(self.run_review)
+        self._peek_timer = QTimer(self)
+        self._peek_timer.setSingleShot(True)
+        self._peek_timer.setInterval(TAP)
+        self._peek_timer.timeout.connect(self._begin_peek)
+        self._review_work: Work | None = None
+        self._review_again = False
+        self._connect()
+        self._refresh_all()
+        self.stage.refresh()
+        self._framed = False
+
+    # Public
+
+    def tell(self, sentence: str) -> None:
+        """Shows a sentence at the foot of the window."""
+        self._message.setText(sentence)
+        self._message.setToolTip(sentence)
+
+    @property
+    def message(self) -> str:
+        """The sentence shown at the foot."""
+        return self._message.text()
+
+    def start(self, key: str) -> None:
+        """Begins an operation as its menu entry, tool or key does."""
+        operation = REGISTRY[key]
+        if not self.session.document.parts and operation.acts_on != "form":
+            self.tell("There is no part yet; add a form first.")
+            return
+        if operation.acts_on == "selection":
+            self._try(lambda: self.session.do(key))
+            return
+        reason = operation.why_not(self.session.selection)
+        if reason:
+            self.tell(reason)
+            return
+        self.tell("")
+        waiting = key in TRANSFORMS
+        self.view.mode = key if waiting else None  # type: ignore[assignment]
+        parameters = {**STARTERS.get(key, {}), **self._last_used.get(key, {})} if not waiting else {}
+        if self._try(lambda: self.sentence.start(key, parameters, waiting)) and operation.acts_on == "form":
+            self.view.frame()
+        self._refresh_tools()
+        self.view.refresh()
+
+    def set_kind(self, kind: Kind | str) -> None:
+        """Selects points, edges, faces or parts; a second time converts what is selected."""
+        if kind == self.view.kind and kind != "parts" and self.session.document.parts:
+            if len(self.session.selection) and self.session.selection.kind != kind:
+                self._try(lambda: self.session.do("convert", kind=kind))
+        elif kind == "parts":
+            self.view.kind = "parts"
+        else:
+            self.view.kind = kind  # type: ignore[assignment]
+        self.view.hover = None
+        self._refresh_readout()
+        self.view.refresh()
+
+    def set_stop(self, stop: Stop) -> None:
+        """Shows the active part at a stop of the rail; a level becomes the part's own."""
+        if not self.session.document.parts:
+            return
+        part = self.session.part
+        if stop == 0:
+            self.stage.show_smooth(part.id, False)
+        else:
+            present: Stop = "limit" if part.limit else part.level
+            if stop != present:
+                self.sentence.close_fields()
+                self._try(lambda: self.session.do("set_level", level=stop))
+            self.stage.show_smooth(part.id, True)
+        self.line.update()
+
+    def toggle_smooth(self) -> None:
+        """Shows the other of cage and smooth."""
+        if self.session.document.parts:
+            part = self.session.part
+            if part.level == 0 and not part.limit:
+                self.set_stop(1)
+                return
+            self.stage.show_smooth(part.id, not self.stage.is_smooth(part))
+            self.line.update()
+
+    # Files
+
+    def new_document(self) -> None:
+        """An empty document, after asking about unsaved changes."""
+        if self._may_leave():
+            self.adopt(Session.new())
+
+    def open_path(self, path: Path) -> bool:
+        """Opens a file; where it cannot be read the present document stays as it is."""
+        try:
+            session = Session.open(path)
+        except LevelLoopError as error:
+            self.tell(str(error))
+            return False
+        self.adopt(session)
+        self.tell(f"Opened {path.name}.")
+        return True
+
+    def open_demo(self) -> None:
+        """The demo document, after asking about unsaved changes."""
+        if self._may_leave():
+            from levelloop.demo.build import demo_document
+
+            self.adopt(Session(demo_document()))
+
+    def save_path(self, path: Path) -> bool:
+        """Saves the document under a path."""
+        done = self._try(lambda: self.session.save(path))
+        if done:
+            self.tell(f"Saved {path.name}.")
+        self._refresh_title()
+        return done
+
+    def export_path(self, path: Path) -> bool:
+        """Writes all visible parts, smoothed to their own levels, by the path's ending."""
+
+        def write() -> None:
+            parts = [part for part in self.session.document.parts if part.visible and not part.helper]
+            meshes = [(part.name, part.to_world(part.result())) for part in parts]
+            write_meshes(meshes, path)
+            faces = sum(mesh.n_faces for _, mesh in meshes)
+            self.tell(f"Wrote {path.name}: {len(parts)} {'part' if len(parts) == 1 else 'parts'}, {faces:,} faces.")
+
+        return self._try(write)
+
+    def adopt(self, session: Session) -> None:
+        """Makes another session the one this window works on."""
+        self.session.changed.disconnect(self._changed)
+        self.session = session
+        self.stage.close()
+        self.stage.pictures.clear()
+        for part in (self.stage, self.view, self.sentence, self.parts, self.history, self.line):
+            part.session = session
+        session.changed.connect(self._changed)
+        self.sentence.close_fields()
+        self.view.mode = None
+        self.view.hover = None
+        self._refresh_all()
+        self.stage.refresh()
+        self.view.frame(everything=True)
+        self._review_timer.start()
+
+    # Review
+
+    def run_review(self) -> None:
+        """Reviews all parts for all purposes; off the window's thread where they are large."""
+        if self._review_work is not None:
+            self._review_again = True
+            return
+        session = self.session
+        document = session.document
+
+        def review() -> Any:
+            frozen = Session(document)
+            return {purpose: frozen.reports(purpose) for purpose in PURPOSES}
+
+        if sum(part.mesh.n_faces for part in document.parts) <= REVIEW_AT_ONCE:
+            self.review.show_reports(review())
+            return
+        work = Work(review)
+        work.done.result.connect(self._review_arrived)
+        work.done.failed.connect(lambda reason: self._review_arrived({}))
+        self._review_work = work
+        self.stage._pool.start(work)
+
+    def _review_arrived(self, reports: Any) -> None:
+        self._review_work = None
+        if self._review_again:
+            self._review_again = False
+            self._review_timer.start()
+        else:
+            self.review.show_reports(reports)
+
+    def _finding_chosen(self, part_id: str, finding: Finding | None, step: int) -> None:
+        """Shows a finding's places; a step of 0 and more also frames that place."""
+        self.view.finding, self.view.finding_part = finding, part_id
+        if finding is None:
+            self.view.refresh()
+            return
+        self.view.finding_step = step if step >= 0 else -1 - step
+        if step >= 0:
+            if part_id != self.session.document.active:
+                self.session.set_active(part_id)
+            part = self.session.part
+            index = finding.indices[step]
+            if index < {"points": part.mesh.n_points, "edges": part.mesh.n_edges, "faces": part.mesh.n_faces}[finding.kind]:
+                self.set_kind(finding.kind)
+                self.session.set_selection(Selection(finding.kind, np.array([index])))
+            self._turn_towards(finding, step)
+            self.view.frame_points(finding.at[step : step + 1])
+        self.view.refresh()
+
+    def _turn_towards(self, finding: Finding, step: int) -> None:
+        """Turns the view where the found place would be on the far side."""
+        extent = self.stage.extent(self.session.document.active)
+        if len(extent) == 0:
+            return
+        outwards = finding.at[step] - 0.5 * (extent.min(axis=0) + extent.max(axis=0))
+        if float(outwards @ self.view.camera.axes[2]) < 0.15 * float(np.linalg.norm(outwards)):
+            across = np.hypot(outwards[0], outwards[1])
+            if across > 1e-9:
+                self.view.camera.turn = float(np.degrees(np.arctan2(outwards[0], -outwards[1])))
+            self.view.camera.tilt = float(np.clip(np.degrees(np.arctan2(outwards[2], max(across, 1e-9))), -70.0, 70.0))
+
+    def _remedy(self, part_id: str, finding: Finding) -> None:
+        if finding.remedy is None:
+            return
+        self.session.set_active(part_id)
+        selection = Selection(finding.kind, finding.indices)
+        if finding.remedy.kind is not None and finding.remedy.kind != finding.kind:
+            from levelloop.core.selection import convert
+
+            selection = convert(self.session.part.mesh.topology, selection, finding.remedy.kind)
+        self.session.set_selection(selection)
+        remedy = finding.remedy
+        self._try(lambda: self.sentence.start(remedy.key, remedy.parameters, False))
+
+    # Qt
+
+    def showEvent(self, event: Any) -> None:
+        super().showEvent(event)
+        if not self._framed:
+            self._framed = True
+            QTimer.singleShot(0, lambda: self.view.frame(everything=True))
+            self._review_timer.start()
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if not self._may_leave():
+            event.ignore()
+            return
+        self.session.changed.disconnect(self._changed)
+        self._review_timer.stop()
+        self._peek_timer.stop()
+        self.stage.close()
+        self.view.release()
+        event.accept()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Space and not event.isAutoRepeat():
+            self._space_down = True
+            self._peek_timer.start()
+        elif event.key() == Qt.Key.Key_Escape:
+            self._escape()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            again = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self.sentence.finish(again)
+        elif self.view.mode and event.text() and event.text() in "0123456789.-+(" and self.sentence.fields:
+            # Typing starts at once.
+            field = next(iter(self.sentence.fields.values()))
+            field.setFocus()
+            field.selectAll()
+            field.insert(event.text())
+            field.textEdited.emit(field.text())
+        else:
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Space and not event.isAutoRepeat() and self._space_down:
+            self._space_down = False
+            if self._peek_timer.isActive():
+                self._peek_timer.stop()
+                self.toggle_smooth()
+            else:
+                self.stage.peek(False)
+                self.line.update()
+        else:
+            super().keyReleaseEvent(event)
+
+    # Building
+
+    def _build_layout(self) -> None:
+        centre = QWidget(self)
+        centre.setObjectName("window")
+        column = QVBoxLayout(centre)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.sentence)
+        middle = QHBoxLayout()
+        middle.setContentsMargins(0, 0, 0, 0)
+        middle.setSpacing(0)
+        middle.addWidget(self.rack)
+        middle.addWidget(self.view, 1)
+        side = QSplitter(Qt.Orientation.Vertical)
+        side.setObjectName("side")
+        side.setFixedWidth(268)
+        side.setChildrenCollapsible(False)
+        for panel, stretch in ((self.parts, 2), (self.history, 2), (self.review, 4)):
+            side.addWidget(panel)
+            side.setStretchFactor(side.count() - 1, stretch)
+        side.setSizes([130, 150, 320])
+        middle.addWidget(side)
+        column.addLayout(middle, 1)
+        column.addWidget(self.line)
+        foot = QWidget(self)
+        foot.setObjectName("foot")
+        foot.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        foot.setFixedHeight(28)
+        row = QHBoxLayout(foot)
+        row.setContentsMargins(14, 0, 14, 0)
+        row.setSpacing(16)
+        self._readout = QLabel(foot)
+        self._readout.setFont(text_font(9.5))
+        self._readout.linkActivated.connect(self._follow)
+        self._message = QLabel(foot)
+        self._message.setFont(text_font(9.5))
+        self._message.setObjectName("quiet")
+        self._message.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self._busy = QLabel(foot)
+        self._busy.setFont(text_font(9))
+        self._busy.setObjectName("quiet")
+        self._units = QLabel("mm", foot)
+        self._units.setFont(text_font(9))
+        self._units.setObjectName("quiet")
+        self._units.setToolTip("Numbers without a unit are millimetres")
+        row.addWidget(self._readout)
+        row.addWidget(self._message, 1)
+        row.addWidget(self._busy)
+        row.addWidget(self._units)
+        column.addWidget(foot)
+        self.setCentralWidget(centre)
+        self.view.setFocus()
+
+    def _build_menus(self) -> None:
+        head = QWidget(self)
+        head.setObjectName("window")
+        self._head_row = QHBoxLayout(head)
+        self._head_row.setContentsMargins(4, 3, 12, 3)
+        bar = QMenuBar(head)
+        self._head_row.addWidget(bar, 1)
+        self.setMenuWidget(head)
+        menus = {name: bar.addMenu(name) for name in MENUS}
+
+        def add(
+            menu: str, title: str, run: Callable[[], Any], keys: str | list[str] = "", hint: str = "",
+            why_not: Callable[[], str] = lambda: "",
+        ) -> None:
+            shortcuts = [keys] if isinstance(keys, str) else keys
+            action = QAction(title, self)
+            action.setShortcuts([QKeySequence(key) for key in shortcuts if key])
+            action.triggered.connect(lambda _=False: run())
+            action.setToolTip(hint)
+            menus[menu].addAction(action)
+            self.commands.append(Command(title, menu, run, shortcuts[0], hint, why_not))
+
+        add("File", "New", self.new_document, "Ctrl+N", "An empty document")
+        add("File", "Open…", self._ask_open, "Ctrl+O", "A document or a cage")
+        menus["File"].addSeparator()
+        add("File", "Save", self._save, "Ctrl+S", "Writes the document")
+        add("File", "Save as…", self._ask_save, "Ctrl+Shift+S", "Writes the document under another name")
+        add("File", "Export…", self._ask_export, "Ctrl+E", "The smooth surface as STL, OBJ or USD")
+        menus["File"].addSeparator()
+        add("File", "Quit", self.close, "Ctrl+Q")
+        add("Edit", "Undo", lambda: self._try(self._undo), "Ctrl+Z")
+        add("Edit", "Redo", lambda: self._try(self._redo), ["Ctrl+Shift+Z", "Ctrl+Y"])
+        add("Edit", "Repeat last", lambda: self._try(self._repeat), "Ctrl+R", "The last operation on what is selected now")
+        menus["Edit"].addSeparator()
+        add("Select", "Points", lambda: self.set_kind("points"), "P", "Select points; again converts the selection")
+        add("Select", "Edges", lambda: self.set_kind("edges"), "E", "Select edges; again converts the selection")
+        add("Select", "Faces", lambda: self.set_kind("faces"), "F", "Select faces; again converts the selection")
+        add("Select", "Parts", lambda: self.set_kind("parts"), "A", "Select parts")
+        menus["Select"].addSeparator()
+        add("Select", "Everything", self._select_all, "Ctrl+A", "Every element of the active part")
+        add("Select", "Nothing", self._select_none, "Ctrl+D")
+        add("Select", "Through or visible only", self._toggle_reach, "Alt+T", "Whether what is hidden is picked too")
+        menus["Select"].addSeparator()
+        for operation in REGISTRY.all():
+            self._add_operation(add, menus, operation)
+        add("Part", "Show or hide", self._toggle_part, "V", "Hides the active part, or shows it")
+        add("Part", "Show all", self._show_all_parts, "Alt+V")
+        add("Part", "Remove", self._remove_part, "", "Takes the active part out of the document")
+        add("Smooth", "Cage or smooth", self.toggle_smooth, "", "Space")
+        add("Smooth", "Level up", lambda: self.set_stop(self.line.stepped(1)), "PgUp")
+        add("Smooth", "Level down", lambda: self.set_stop(self.line.stepped(-1)), "PgDown")
+        for title, direction, key in (
+            ("Front", "front", "1"), ("Back", "back", "Shift+1"), ("Right", "right", "2"), ("Left", "left", "Shift+2"),
+            ("Top", "top", "3"), ("Bottom", "bottom", "Shift+3"),
+        ):
+            add("View", title, lambda direction=direction: self.view.look(direction), key)
+        add("View", "Perspective or orthographic", self.view.toggle_perspective, "4")
+        add("View", "Frame selection", self.view.frame, "0", "The selection, or the active part")
+        add("View", "Frame everything", lambda: self.view.frame(everything=True), "Shift+0")
+        menus["View"].addSeparator()
+        add("View", "X-ray", lambda: self._toggle_view("x_ray"), "Alt+X", "Shows what is behind")
+        add("View", "Wires and flow lines", lambda: self._toggle_view("wire"), "Alt+W", "The cage's edges on the surface")
+        menus["View"].addSeparator()
+        add("View", "Next finding", lambda: self.review.walk(1), ".")
+        add("View", "Previous finding", lambda: self.review.walk(-1), ",")
+        add("Help", "Find a command", lambda: self.finder.open(), "Ctrl+K")
+        add("Help", "Keys", self._show_keys, "F1", "All keys, from the table of commands")
+        add("Help", "Open the demo", self.open_demo)
+        add("Help", "About Level Loop", self._show_about)
+
+    def _add_operation(self, add: Any, menus: dict[str, QMenu], operation: Operation) -> None:
+        keys: str | list[str] = operation.shortcut
+        if operation.key == "grow":
+            keys = ["+", "="]
+        if operation.key == "delete":
+            keys = ["Delete", "Backspace"]
+
+        def why_not() -> str:
+            if operation.acts_on in ("form", "document"):
+                return ""
+            if not self.session.document.parts:
+                return "There is no part yet; add a form first."
+            return operation.why_not(self.session.selection)
+
+        add(operation.menu, operation.title, lambda: self.start(operation.key), keys, operation.hint, why_not)
+
+    def _connect(self) -> None:
+        self.session.changed.connect(self._changed)
+        self.stage.changed.connect(self.line.update)
+        self.stage.changed.connect(self._refresh_readout)
+        self.stage.told.connect(self.tell)
+        self.stage.busy.connect(lambda count: self._busy.setText("smoothing …" if count else ""))
+        self.view.told.connect(self.tell)
+        self.view.asked_menu.connect(self._context_menu)
+        self.view.camera_moved.connect(self._refresh_readout)
+        self.sentence.told.connect(self.tell)
+        self.sentence.left.connect(lambda: self.view.setFocus())
+        self.rack.chosen.connect(self.start)
+        self.parts.told.connect(self.tell)
+        self.parts.asked_menu.connect(self._part_menu)
+        self.line.chosen.connect(self.set_stop)
+        self.review.chosen.connect(self._finding_chosen)
+        self.review.remedied.connect(self._remedy)
+        self.review.purpose_changed.connect(lambda _: self.run_review())
+
+    # Following the session
+
+    def _changed(self, old: State, new: State) -> None:
+        same_document = old.document is new.document
+        if not same_document:
+            self.stage.refresh()
+            self._review_timer.start()
+            if new.key and new.parameters is not old.parameters and REGISTRY[new.key].acts_on == "cage":
+                self._last_used[new.key] = {
+                    name: value for name, value in new.parameters.items() if new.key not in TRANSFORMS
+                }
+        self.view.hover = None
+        kind = new.selection(new.document.active).kind
+        if len(new.selection(new.document.active)) and self.view.kind not in (kind, "parts"):
+            self.view.kind = kind
+        self._refresh_all()
+
+    def _refresh_all(self) -> None:
+        self.sentence.refresh()
+        self.parts.refresh()
+        self.history.refresh()
+        self.line.update()
+        self._refresh_tools()
+        self._refresh_readout()
+        self._refresh_title()
+        self.view.refresh()
+
+    def _refresh_tools(self) -> None:
+        has_part = bool(self.session.document.parts)
+        self.rack.refresh(self.session.selection if has_part else None, self.view.mode)
+
+    def _refresh_readout(self) -> None:
+        picture = self.stage.picture(self.session.document.active) if self.session.document.parts else None
+        self._readout.setText(readout(self.session, picture, self.view.kind, self.view.camera))
+
+    def _refresh_title(self) -> None:
+        name = self.session.path.name if self.session.path else "Untitled"
+        mark = "" if self.session.is_saved else " •"
+        self.setWindowTitle(f"{name}{mark} — Level Loop")
+
+    def _follow(self, link: str) -> None:
+        """A click on a stray in the readout drops it from the selection."""
+        from levelloop.app.readout import without_far_side
+
+        picture = self.stage.picture(self.session.document.active)
+        if picture is not None and link == "far":
+            self.session.set_selection(without_far_side(self.session.selection, picture, self.view.camera))
+
+    # Commands
+
+    def _try(self, run: Callable[[], Any]) -> bool:
+        try:
+            run()
+        except LevelLoopError as error:
+            self.tell(str(error))
+            return False
+        return True
+
+    def _undo(self) -> None:
+        self.sentence.close_fields()
+        sentence = self.session.state.sentence
+        self.session.undo()
+        self.tell(f"Undone: {sentence}.")
+
+    def _redo(self) -> None:
+        self.sentence.close_fields()
+        self.session.redo()
+        self.tell(f"Redone: {self.session.state.sentence}.")
+
+    def _repeat(self) -> None:
+        self.tell(self.session.repeat_last())
+
+    def _escape(self) -> None:
+        if self.sentence.is_open:
+            self.sentence.take_back()
+        elif self.view.mode is not None:
+            self.view.mode = None
+        elif self.session.document.parts and len(self.session.selection):
+            self.session.select_none()
+        self._refresh_tools()
+        self.view.refresh()
+
+    def _select_all(self) -> None:
+        kind: Kind = "faces" if self.view.kind == "parts" else self.view.kind
+        self._try(lambda: self.session.select_all(kind))
+
+    def _select_none(self) -> None:
+        self._try(self.session.select_none)
+
+    def _toggle_reach(self) -> None:
+        self.view.reach = "visible" if self.view.reach == "through" else "through"
+        self.view.refresh()
+
+    def _toggle_view(self, name: str) -> None:
+        setattr(self.view, name, not getattr(self.view, name))
+        self.view.refresh()
+
+    def _toggle_part(self) -> None:
+        def run() -> None:
+            part = self.session.part
+            word = "Hide" if part.visible else "Show"
+            self.session.edit_part(part.id, f"{word} “{part.name}”", visible=not part.visible)
+
+        self._try(run)
+
+    def _show_all_parts(self) -> None:
+        from dataclasses import replace
+
+        document = self.session.document
+        parts = tuple(part if part.visible else replace(part, visible=True) for part in document.parts)
+        if parts != document.parts:
+            self.session.apply(replace(document, parts=parts), "Show all parts")
+
+    def _remove_part(self) -> None:
+        self._try(lambda: self.session.remove_part(self.session.part.id))
+
+    def _begin_peek(self) -> None:
+        self.stage.peek(True)
+        self.line.update()
+
+    def _context_menu(self, place: QPoint) -> None:
+        menu = self.fitting_menu()
+        menu.exec(self.view.mapToGlobal(place))
+        menu.deleteLater()
+
+    def fitting_menu(self) -> QMenu:
+        """The menu of what fits the selection."""
+        menu = QMenu(self)
+        if not self.session.document.parts:
+            chosen = [operation for operation in REGISTRY.all() if operation.acts_on == "form"]
+        else:
+            selection = self.session.selection
+            menu.addSection(readout_words(self.session))
+            chosen = [
+                operation
+                for operation in REGISTRY.all()
+                if operation.acts_on in ("cage", "selection") and operation.needs and not operation.why_not(selection)
+            ]
+        last = ""
+        for operation in chosen:
+            if last and operation.menu != last:
+                menu.addSeparator()
+            last = operation.menu
+            action = menu.addAction(operation.title)
+            action.setShortcut(QKeySequence(operation.shortcut))
+            action.triggered.connect(lambda _=False, key=operation.key: self.start(key))
+        if not chosen:
+            menu.addAction("Frame everything").triggered.connect(lambda: self.view.frame(everything=True))
+        return menu
+
+    def _part_menu(self, place: QPoint) -> None:
+        if not self.session.document.parts:
+            return
+        menu = QMenu(self)
+        menu.addAction("Rename").triggered.connect(self._rename_row)
+        menu.addAction("Show or hide").triggered.connect(self._toggle_part)
+        menu.addAction("Frame").triggered.connect(lambda: (self.session.select_none(), self.view.frame()))
+        menu.addSeparator()
+        menu.addAction("Remove").triggered.connect(self._remove_part)
+        menu.exec(place)
+        menu.deleteLater()
+
+    def _rename_row(self) -> None:
+        row = self.parts.list.itemWidget(self.parts.list.currentItem())
+        if row is not None:
+            row.begin_rename()  # type: ignore[attr-defined]
+
+    def _show_keys(self) -> None:
+        rows = [(command.shortcut, command.title) for command in self.commands if command.shortcut]
+        extra = [
+            ("Space", "Cage or smooth; hold to peek"), ("Click, Shift, Ctrl", "Select, add, remove"),
+            ("Double-click, triple-click", "Loop, ring"), ("Right drag, middle drag, wheel", "Orbit, pan, zoom"),
+            ("Enter, Shift+Enter, Esc", "Keep, keep and again, revert"),
+        ]
+        cells = "".join(f"<tr><td><b>{key}</b>&nbsp;&nbsp;</td><td>{what}</td></tr>" for key, what in rows + extra)
+        self._show_text("Keys", f"<table cellspacing=3>{cells}</table>")
+
+    def _show_about(self) -> None:
+        from levelloop import __version__
+
+        self._show_text("About", f"<b>Level Loop {__version__}</b><p>Modeling for surfaces that must be right.</p>")
+
+    def _show_text(self, title: str, text: str) -> None:
+        from PySide6.QtWidgets import QDialog, QTextBrowser
+
+        dialog = QDialog(self)
+        dialog.setWindowTitle(title)
+        dialog.resize(460, 560 if title == "Keys" else 180)
+        column = QVBoxLayout(dialog)
+        browser = QTextBrowser(dialog)
+        browser.setHtml(text)
+        column.addWidget(browser)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.show()
+
+    # Asking
+
+    def _may_leave(self) -> bool:
+        if self.session.is_saved or QApplication.instance() is None or self.property("unattended"):
+            return True
+        answer = QMessageBox.question(
+            self,
+            "Unsaved changes",
+            "The document has changes that are not saved. Save them?",
+            QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
+        )
+        if answer == QMessageBox.StandardButton.Save:
+            return self._save()
+        return answer == QMessageBox.StandardButton.Discard
+
+    def _folder(self) -> str:
+        return str(QSettings("Level Loop", "Level Loop").value("folder", str(Path.home())))
+
+    def _remember(self, path: Path) -> Path:
+        QSettings("Level Loop", "Level Loop").setValue("folder", str(path.parent))
+        return path
+
+    def _ask_open(self) -> None:
+        if not self._may_leave():
+            return
+        endings = " ".join(f"*{ending}" for ending in READERS)
+        name, _ = QFileDialog.getOpenFileName(self, "Open", self._folder(), f"Documents and cages ({endings})")
+        if name:
+            self.open_path(self._remember(Path(name)))
+
+    def _save(self) -> bool:
+        if self.session.path is None:
+            return self._ask_save()
+        return self.save_path(self.session.path)
+
+    def _ask_save(self) -> bool:
+        return self._ask_write("Save as", list(DOCUMENT_WRITERS), self.save_path)
+
+    def _ask_export(self) -> bool:
+        return self._ask_write("Export", [".stl", *(ending for ending in MESH_WRITERS if ending != ".stl")], self.export_path)
+
+    def _ask_write(self, title: str, endings: list[str], write: Callable[[Path], bool]) -> bool:
+        filters = ";;".join(f"{TITLES[ending]} (*{ending})" for ending in endings)
+        name, chosen = QFileDialog.getSaveFileName(self, title, self._folder(), filters)
+        if not name:
+            return False
+        path = Path(name)
+        if path.suffix.lower() not in endings:
+            path = path.with_name(path.name + chosen[chosen.index("*") + 1 : chosen.index(")")])
+        return write(self._remember(path))
+
+
+def readout_words(session: Session) -> str:
+    """What is selected, in a few words."""
+    from levelloop.document.session import described
+
+    selection = session.selection
+    return described(selection) if len(selection) else "Nothing selected"
