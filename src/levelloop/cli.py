@@ -81,9 +81,7 @@ def convert(file: Path, output: Path, part_name: str | None) -> None:
 
 @cli.command()
 @click.argument("file", type=click.Path(path_type=Path))
-@click.option(
-    "--for", "purpose", type=click.Choice(["smooth", "render", "print"]), default="smooth", show_default=True
-)
+@click.option("--for", "purpose", type=click.Choice(["smooth", "render", "print"]), default="smooth", show_default=True)
 @click.option("--json", "as_json", is_flag=True, help="Print the findings as JSON.")
 def review(file: Path, purpose: Any, as_json: bool) -> None:
     """Review FILE; exit 1 where it is not ready."""
@@ -116,9 +114,7 @@ def run(script: Path, file: Path | None, output: Path) -> None:
     if is_document(output):
         session.save(output)
     else:
-        write_meshes(
-            [(part.name, part.to_world(part.result())) for part in _chosen(session.document, None)], output
-        )
+        write_meshes([(part.name, part.to_world(part.result())) for part in _chosen(session.document, None)], output)
 
 
 def main() -> None:

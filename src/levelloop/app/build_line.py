@@ -92,7 +92,9 @@ class BuildLine(QWidget):
             painter.setFont(text_font(9.0))
             painter.setPen(colour(theme.ink if place.stop == shown else theme.quiet))
             if place.stop == 0:
-                painter.drawText(QRectF(14, y - 9, 66, 18), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, words)
+                painter.drawText(
+                    QRectF(14, y - 9, 66, 18), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, words
+                )
             level = place.stop if isinstance(place.stop, int) else max(part.level, 1)
             faces = level_counts(topology, level)[2]
             painter.setFont(text_font(8.0))
@@ -184,4 +186,4 @@ def _short(number: int) -> str:
     return f"{number / 1e6:.1f} M"
 
 
-assert HIGHEST_LEVEL == STOPS[-2]
+assert STOPS[-2] == HIGHEST_LEVEL

@@ -54,7 +54,13 @@ class Handle:
         return axis if distances[axis] <= REACH else None
 
     def dragged(
-        self, axis: int, start: tuple[float, float], now: tuple[float, float], camera: Camera, width: float, height: float
+        self,
+        axis: int,
+        start: tuple[float, float],
+        now: tuple[float, float],
+        camera: Camera,
+        width: float,
+        height: float,
     ) -> dict[str, object]:
         """The parameters of the transform for a drag from one pixel to another."""
         if self.mode == "rotate":
@@ -70,10 +76,8 @@ class Handle:
             return {"factors": float(max(1.0 + (delta[0] - delta[1]) / LENGTH, 0.0))}
         arm = arms[1 + axis, :2] - arms[0, :2]
         length = float(np.hypot(*arm))
-        if length < 6.0:  # seen end on
-            amount = 0.0
-        else:
-            amount = float(delta @ arm) / length**2  # in arm lengths
+        # In arm lengths; an arm seen end on says nothing about how far.
+        amount = 0.0 if length < 6.0 else float(delta @ arm) / length**2
         if self.mode == "move":
             by = [0.0, 0.0, 0.0]
             by[axis] = amount * LENGTH * scale
@@ -83,7 +87,13 @@ class Handle:
         return {"factors": tuple(factors)}
 
     def _angle(
-        self, axis: int, start: tuple[float, float], now: tuple[float, float], camera: Camera, width: float, height: float
+        self,
+        axis: int,
+        start: tuple[float, float],
+        now: tuple[float, float],
+        camera: Camera,
+        width: float,
+        height: float,
     ) -> float:
         centre = self.arms(camera, width, height)[0, :2]
         before, after = np.array(start) - centre, np.array(now) - centre

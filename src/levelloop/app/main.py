@@ -50,4 +50,3 @@ def open_window(file: Path | None, demo: bool) -> int:
     window.resize(1280, 800)
     window.show()
     return app.exec()
-

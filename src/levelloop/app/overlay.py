@@ -112,7 +112,13 @@ class Overlay(QWidget):
         """What the view is, in words, at the top left."""
         view = self.view
         camera = view.camera
-        names = {(0.0, 0.0): "front", (90.0, 0.0): "right", (-90.0, 0.0): "left", (0.0, 90.0): "top", (0.0, -90.0): "bottom"}
+        names = {
+            (0.0, 0.0): "front",
+            (90.0, 0.0): "right",
+            (-90.0, 0.0): "left",
+            (0.0, 90.0): "top",
+            (0.0, -90.0): "bottom",
+        }
         name = names.get((round(camera.turn, 3), round(camera.tilt, 3)), "")
         if abs(abs(camera.turn) - 180.0) < 1e-3 and abs(camera.tilt) < 1e-3:
             name = "back"
@@ -182,7 +188,9 @@ def _draw_marker(
         painter.setPen(QPen(colour(tone, strength * 0.7), 1.2))
         for step in (-4, 0, 4):
             reach = math.sqrt(max(radius**2 - (step * 1.4) ** 2, 0)) * 0.7
-            painter.drawLine(place + QPointF(step - reach, step + reach) / 1.4, place + QPointF(step + reach, step - reach) / 1.4)
+            painter.drawLine(
+                place + QPointF(step - reach, step + reach) / 1.4, place + QPointF(step + reach, step - reach) / 1.4
+            )
         painter.restore()
     elif label:
         painter.setFont(text_font(8.0 if current else 7.0))

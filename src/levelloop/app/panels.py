@@ -274,10 +274,11 @@ class ReviewPanel(QWidget):
         kept = -1
         if chosen is not None:
             same = [
-                row for row, (part_id, finding) in enumerate(self.rows)
-                if part_id == chosen[0] and (finding.check, finding.kind, finding.valence) == (
-                    chosen[1].check, chosen[1].kind, chosen[1].valence
-                )
+                row
+                for row, (part_id, finding) in enumerate(self.rows)
+                if part_id == chosen[0]
+                and (finding.check, finding.kind, finding.valence)
+                == (chosen[1].check, chosen[1].kind, chosen[1].valence)
             ]
             kept = same[0] if same else -1
         self.list.setCurrentRow(kept)
@@ -360,5 +361,3 @@ def _chip(name: str) -> QPixmap:
     painter.drawRoundedRect(1, 1, 10, 10, 3, 3)
     painter.end()
     return pixmap
-
-

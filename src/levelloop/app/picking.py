@@ -39,9 +39,10 @@ class Hit:
 
     def same_as(self, other: Hit | None) -> bool:
         """Whether both name the same element."""
-        return (
-            other is not None
-            and (self.picture.part.id, self.kind, self.index) == (other.picture.part.id, other.kind, other.index)
+        return other is not None and (self.picture.part.id, self.kind, self.index) == (
+            other.picture.part.id,
+            other.kind,
+            other.index,
         )
 
 

@@ -104,9 +104,7 @@ def make_picture(part: Part, smooth: bool, old: Picture | None = None) -> Pictur
         corners = places[shown.ravel()]
         vertices = np.concatenate((corners, np.repeat(normals[face], 3, axis=0)), axis=1)
         indices = np.arange(3 * len(shown), dtype=np.uint32).reshape(-1, 3)
-        return Picture(
-            part, 0, surface, places, vertices.astype(np.float32), indices, face, mesh.topology.edges
-        )
+        return Picture(part, 0, surface, places, vertices.astype(np.float32), indices, face, mesh.topology.edges)
     normals = surface.normals(local)
     if part.limit:
         local = surface.limit(local)

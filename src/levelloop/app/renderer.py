@@ -195,7 +195,12 @@ class Renderer:
         self._context = moderngl.create_context(require=330)
         made = {}
         for name, (vertex, fragment) in {
-            "surface": _SURFACE, "line": _LINE, "point": _POINT, "flat": _FLAT, "sky": _SKY, "pick": _PICK
+            "surface": _SURFACE,
+            "line": _LINE,
+            "point": _POINT,
+            "flat": _FLAT,
+            "sky": _SKY,
+            "pick": _PICK,
         }.items():
             made[name] = self._context.program(vertex_shader=vertex, fragment_shader=fragment)
         self._programs = made
@@ -225,7 +230,11 @@ class Renderer:
         for solid in scene.solids:
             arrays = self._uploaded(solid.picture.vertices, solid.picture, used)
             self._set(
-                "surface", **matrix, world_to_view=to_view, front=solid.colour, back=solid.inside,
+                "surface",
+                **matrix,
+                world_to_view=to_view,
+                front=solid.colour,
+                back=solid.inside,
                 perspective=float(camera.perspective),
             )
             arrays[0].render()
@@ -242,7 +251,8 @@ class Renderer:
                         self._set("line", **matrix, size=size, width=lines.width, lift=lines.lift, tint=colour),
                         array.render(moderngl.TRIANGLE_STRIP, instances=len(lines.segments)),
                     ),
-                    lines.colour, lines.through,
+                    lines.colour,
+                    lines.through,
                 )
         for dots in scene.dots:
             if len(dots.places):
@@ -254,7 +264,8 @@ class Renderer:
                         ),
                         array.render(moderngl.TRIANGLE_STRIP, instances=len(dots.places)),
                     ),
-                    dots.colour, dots.through,
+                    dots.colour,
+                    dots.through,
                 )
         screen.depth_mask = True
         self._forget_unused(used)
@@ -311,7 +322,8 @@ class Renderer:
         array = self._array("flat", patch.places, "3f", ("place",), used)
         self._twice(
             lambda colour: (self._set("flat", **matrix, lift=1e-5, tint=colour), array.render()),
-            patch.colour, patch.through,
+            patch.colour,
+            patch.through,
         )
 
     def _uploaded(self, key: Singles, picture: Picture, used: set[int]) -> list[Any]:

@@ -170,8 +170,10 @@ class Stage(QObject):
         document = self.session.document
         part = next((part for part in document.parts if part.id == part_id), None)
         # The latest wins: a result for an older cage is shown only while nothing newer is wanted.
-        fits = part is not None and picture.part.mesh is part.mesh and picture.level == shown_level(
-            part, self.is_smooth(part)
+        fits = (
+            part is not None
+            and picture.part.mesh is part.mesh
+            and picture.level == shown_level(part, self.is_smooth(part))
         )
         if fits:
             self.pictures[part_id] = picture

@@ -77,12 +77,14 @@ def style_sheet(theme: Theme) -> str:
     QMenu::item:disabled {{ color: #9a9a94; }}
     QMenu::separator {{ height: 1px; background: {theme.line}; margin: 5px 8px; }}
     QToolTip {{ background: {theme.ink}; color: {theme.paper}; border: none; padding: 4px 6px; }}
-    QPushButton {{ background: {theme.panel}; border: 1px solid {theme.line}; border-radius: 5px; padding: 4px 12px; }}
+    QPushButton {{ background: {theme.panel}; border: 1px solid {theme.line}; border-radius: 5px;
+        padding: 4px 12px; }}
     QPushButton:hover {{ border-color: {theme.quiet}; }}
     QPushButton:pressed {{ background: {theme.line}; }}
     QPushButton:disabled {{ color: #9a9a94; }}
     QPushButton#primary {{ background: {theme.ink}; color: {theme.panel}; border-color: {theme.ink}; }}
-    QPushButton#link {{ border: none; background: transparent; color: {theme.selection}; padding: 2px 4px; text-align: left; }}
+    QPushButton#link {{ border: none; background: transparent; color: {theme.selection}; padding: 2px 4px;
+        text-align: left; }}
     QPushButton#link:hover {{ text-decoration: underline; }}
     QLineEdit {{ background: white; border: 1px solid {theme.line}; border-radius: 4px; padding: 3px 6px;
         selection-background-color: {theme.selection}; selection-color: white; }}
@@ -96,7 +98,8 @@ def style_sheet(theme: Theme) -> str:
     QScrollBar::handle:vertical {{ background: {theme.line}; border-radius: 4px; min-height: 24px; }}
     QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
     QScrollBar:horizontal {{ height: 0; }}
-    #sentence {{ background: {theme.panel}; border-top: 1px solid {theme.line}; border-bottom: 1px solid {theme.line}; }}
+    #sentence {{ background: {theme.panel}; border-top: 1px solid {theme.line};
+        border-bottom: 1px solid {theme.line}; }}
     #side {{ background: {theme.panel}; border-left: 1px solid {theme.line}; }}
     #rack {{ background: {theme.panel}; border-right: 1px solid {theme.line}; }}
     #heading {{ color: {theme.quiet}; }}

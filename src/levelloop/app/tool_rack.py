@@ -69,5 +69,3 @@ class ToolRack(QScrollArea):
             button.setToolTip(operation.hint + keys + (f"\n{reason}" if reason else ""))
             button.setCheckable(key == mode)
             button.setChecked(key == mode)
-
-

@@ -220,7 +220,9 @@ class Viewport(QOpenGLWidget):
             return kept
         creases = picture.part.mesh.creases
         groups = [
-            (float(weight), picture.segments(np.flatnonzero(creases == weight))) for weight in np.unique(creases) if weight > 0
+            (float(weight), picture.segments(np.flatnonzero(creases == weight)))
+            for weight in np.unique(creases)
+            if weight > 0
         ]
         kept = {"wire": picture.segments(), "creases": groups, "points": singles(picture.cage_places)}
         self._lines[picture.part.id] = (picture, kept)
@@ -497,5 +499,3 @@ def _count(picture: Any, kind: Kind) -> int:
 def _rgba(name: str, alpha: float = 1.0) -> Colour:
     red, green, blue, _ = colour(name).getRgbF()
     return (float(red or 0), float(green or 0), float(blue or 0), alpha)
-
-

@@ -262,7 +262,10 @@ class Window(QMainWindow):
                 self.session.set_active(part_id)
             part = self.session.part
             index = finding.indices[step]
-            if index < {"points": part.mesh.n_points, "edges": part.mesh.n_edges, "faces": part.mesh.n_faces}[finding.kind]:
+            if (
+                index
+                < {"points": part.mesh.n_points, "edges": part.mesh.n_edges, "faces": part.mesh.n_faces}[finding.kind]
+            ):
                 self.set_kind(finding.kind)
                 self.session.set_selection(Selection(finding.kind, np.array([index])))
             self._turn_towards(finding, step)
@@ -410,7 +413,11 @@ class Window(QMainWindow):
         menus = {name: bar.addMenu(name) for name in MENUS}
 
         def add(
-            menu: str, title: str, run: Callable[[], Any], keys: str | list[str] = "", hint: str = "",
+            menu: str,
+            title: str,
+            run: Callable[[], Any],
+            keys: str | list[str] = "",
+            hint: str = "",
             why_not: Callable[[], str] = lambda: "",
         ) -> None:
             shortcuts = [keys] if isinstance(keys, str) else keys
@@ -431,7 +438,13 @@ class Window(QMainWindow):
         add("File", "Quit", self.close, "Ctrl+Q")
         add("Edit", "Undo", lambda: self._try(self._undo), "Ctrl+Z")
         add("Edit", "Redo", lambda: self._try(self._redo), ["Ctrl+Shift+Z", "Ctrl+Y"])
-        add("Edit", "Repeat last", lambda: self._try(self._repeat), "Ctrl+R", "The last operation on what is selected now")
+        add(
+            "Edit",
+            "Repeat last",
+            lambda: self._try(self._repeat),
+            "Ctrl+R",
+            "The last operation on what is selected now",
+        )
         menus["Edit"].addSeparator()
         add("Select", "Points", lambda: self.set_kind("points"), "P", "Select points; again converts the selection")
         add("Select", "Edges", lambda: self.set_kind("edges"), "E", "Select edges; again converts the selection")
@@ -451,8 +464,12 @@ class Window(QMainWindow):
         add("Smooth", "Level up", lambda: self.set_stop(self.line.stepped(1)), "PgUp")
         add("Smooth", "Level down", lambda: self.set_stop(self.line.stepped(-1)), "PgDown")
         for title, direction, key in (
-            ("Front", "front", "1"), ("Back", "back", "Shift+1"), ("Right", "right", "2"), ("Left", "left", "Shift+2"),
-            ("Top", "top", "3"), ("Bottom", "bottom", "Shift+3"),
+            ("Front", "front", "1"),
+            ("Back", "back", "Shift+1"),
+            ("Right", "right", "2"),
+            ("Left", "left", "Shift+2"),
+            ("Top", "top", "3"),
+            ("Bottom", "bottom", "Shift+3"),
         ):
             add("View", title, lambda direction=direction: self.view.look(direction), key)
         add("View", "Perspective or orthographic", self.view.toggle_perspective, "4")
@@ -460,7 +477,13 @@ class Window(QMainWindow):
         add("View", "Frame everything", lambda: self.view.frame(everything=True), "Shift+0")
         menus["View"].addSeparator()
         add("View", "X-ray", lambda: self._toggle_view("x_ray"), "Alt+X", "Shows what is behind")
-        add("View", "Wires and flow lines", lambda: self._toggle_view("wire"), "Alt+W", "The cage's edges on the surface")
+        add(
+            "View",
+            "Wires and flow lines",
+            lambda: self._toggle_view("wire"),
+            "Alt+W",
+            "The cage's edges on the surface",
+        )
         menus["View"].addSeparator()
         add("View", "Next finding", lambda: self.review.walk(1), ".")
         add("View", "Previous finding", lambda: self.review.walk(-1), ",")
@@ -674,8 +697,10 @@ class Window(QMainWindow):
     def _show_keys(self) -> None:
         rows = [(command.shortcut, command.title) for command in self.commands if command.shortcut]
         extra = [
-            ("Space", "Cage or smooth; hold to peek"), ("Click, Shift, Ctrl", "Select, add, remove"),
-            ("Double-click, triple-click", "Loop, ring"), ("Right drag, middle drag, wheel", "Orbit, pan, zoom"),
+            ("Space", "Cage or smooth; hold to peek"),
+            ("Click, Shift, Ctrl", "Select, add, remove"),
+            ("Double-click, triple-click", "Loop, ring"),
+            ("Right drag, middle drag, wheel", "Orbit, pan, zoom"),
             ("Enter, Shift+Enter, Esc", "Keep, keep and again, revert"),
         ]
         cells = "".join(f"<tr><td><b>{key}</b>&nbsp;&nbsp;</td><td>{what}</td></tr>" for key, what in rows + extra)
@@ -738,7 +763,9 @@ class Window(QMainWindow):
         return self._ask_write("Save as", list(DOCUMENT_WRITERS), self.save_path)
 
     def _ask_export(self) -> bool:
-        return self._ask_write("Export", [".stl", *(ending for ending in MESH_WRITERS if ending != ".stl")], self.export_path)
+        return self._ask_write(
+            "Export", [".stl", *(ending for ending in MESH_WRITERS if ending != ".stl")], self.export_path
+        )
 
     def _ask_write(self, title: str, endings: list[str], write: Callable[[Path], bool]) -> bool:
         filters = ";;".join(f"{TITLES[ending]} (*{ending})" for ending in endings)

@@ -88,7 +88,7 @@ def group_order(labels: Integers, count: int) -> tuple[Integers, Integers]:
 def sum_by(labels: Integers, values: AnyArray, count: int) -> Floats:
     """The sums of values, (n,) or (n, d), over equal labels: (count,) or (count, d)."""
     if values.ndim == 1:
-        return np.bincount(labels, weights=values, minlength=count)
+        return np.asarray(np.bincount(labels, weights=values, minlength=count), dtype=np.float64)
     columns = [np.bincount(labels, weights=values[:, d], minlength=count) for d in range(values.shape[1])]
     return np.stack(columns, axis=1)
 

@@ -26,9 +26,9 @@ class Mesh:
 
     topology: Topology
     points: Floats
-    crease_sharpness: Floats = field(default=None)  # type: ignore[assignment]
-    corner_sharpness: Floats = field(default=None)  # type: ignore[assignment]
-    material: Integers = field(default=None)  # type: ignore[assignment]
+    crease_sharpness: Floats = field(default=None)  # type: ignore[arg-type]
+    corner_sharpness: Floats = field(default=None)  # type: ignore[arg-type]
+    material: Integers = field(default=None)  # type: ignore[arg-type]
     materials: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:

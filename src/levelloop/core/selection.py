@@ -222,10 +222,8 @@ def grow(topology: Topology, selection: Selection) -> Selection:
         near[ends.ravel()] = True
         return _from_mask(selection, near)
     if selection.kind == "edges":
-        return _from_mask(selection, near[topology.edges].any(axis=1))
-    return _from_mask(
-        selection, np.logical_or.reduceat(near[topology.corners], topology.face_offsets[:-1])
-    )
+        return _from_mask(selection, np.asarray(near[topology.edges].any(axis=1)))
+    return _from_mask(selection, np.logical_or.reduceat(near[topology.corners], topology.face_offsets[:-1]))
 
 
 def shrink(topology: Topology, selection: Selection) -> Selection:

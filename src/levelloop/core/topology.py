@@ -45,9 +45,7 @@ class Topology:
         _check(self.face_offsets, self.corners, self.n_points)
 
     @classmethod
-    def derived(
-        cls, face_offsets: Integers, corners: Integers, n_points: int, **known: Integers
-    ) -> Self:
+    def derived(cls, face_offsets: Integers, corners: Integers, n_points: int, **known: Integers) -> Self:
         """A topology from arrays known to be right, with derived arrays already at hand (not checked)."""
         topology = cls.__new__(cls)
         topology.face_offsets = frozen(face_offsets)
@@ -252,9 +250,9 @@ class Topology:
         is_open = self.open_edges
         open_slots = is_open[slot_edge]
         open_count = np.bincount(slot_point[open_slots], minlength=self.n_points)
-        open_total = np.bincount(
-            slot_point[open_slots], weights=slot_edge[open_slots], minlength=self.n_points
-        ).astype(np.int64)
+        open_total = np.bincount(slot_point[open_slots], weights=slot_edge[open_slots], minlength=self.n_points).astype(
+            np.int64
+        )
         along = open_slots & (open_count[slot_point] == 2)
         result[along] = (open_total[slot_point] - slot_edge)[along]
         return frozen(result)

@@ -70,7 +70,7 @@ def _compare(numbers: Integers, value: Any) -> Booleans:
 def _faces_open(mesh: Mesh, value: Any, _: float) -> Booleans:
     touching = np.zeros(mesh.n_faces, dtype=np.bool_)
     touching[mesh.topology.edge_faces[mesh.topology.open_edges, 0]] = True
-    return touching == bool(value)
+    return np.asarray(touching == bool(value))
 
 
 def _material(mesh: Mesh, value: Any, _: float) -> Booleans:
@@ -81,9 +81,7 @@ def _material(mesh: Mesh, value: Any, _: float) -> Booleans:
 
 def _facing(normals: Floats, value: Any, within: float) -> Booleans:
     direction = as_direction(value)
-    angle = np.degrees(
-        np.arctan2(np.linalg.norm(np.cross(normals, direction), axis=1), normals @ direction)
-    )
+    angle = np.degrees(np.arctan2(np.linalg.norm(np.cross(normals, direction), axis=1), normals @ direction))
     return np.asarray((angle <= within + 1e-9) & (np.abs(normals).sum(axis=1) > 0))
 
 
@@ -104,7 +102,10 @@ def _points_in_box(mesh: Mesh, value: Any, _: float) -> Booleans:
 
 
 def _whole_edges(of_points: Callable[[Mesh, Any, float], Booleans]) -> Callable[[Mesh, Any, float], Booleans]:
-    return lambda mesh, value, tolerance: of_points(mesh, value, tolerance)[mesh.topology.edges].all(axis=1)
+    def of_edges(mesh: Mesh, value: Any, tolerance: float) -> Booleans:
+        return np.asarray(of_points(mesh, value, tolerance)[mesh.topology.edges].all(axis=1))
+
+    return of_edges
 
 
 def _whole_faces(of_points: Callable[[Mesh, Any, float], Booleans]) -> Callable[[Mesh, Any, float], Booleans]:
@@ -126,12 +127,8 @@ _CONDITIONS: dict[tuple[str, str], Callable[[Mesh, Any, float], Booleans]] = {
     ("edges", "crease_over"): lambda mesh, value, _: mesh.creases > float(value),
     ("points", "crease_over"): lambda mesh, value, _: mesh.corner_sharpness > float(value),
     ("faces", "material"): _material,
-    ("faces", "normal"): lambda mesh, value, within: _facing(
-        face_normals(mesh.topology, mesh.points), value, within
-    ),
-    ("points", "normal"): lambda mesh, value, within: _facing(
-        point_normals(mesh.topology, mesh.points), value, within
-    ),
+    ("faces", "normal"): lambda mesh, value, within: _facing(face_normals(mesh.topology, mesh.points), value, within),
+    ("points", "normal"): lambda mesh, value, within: _facing(point_normals(mesh.topology, mesh.points), value, within),
     ("points", "plane"): _points_on_plane,
     ("edges", "plane"): _whole_edges(_points_on_plane),
     ("faces", "plane"): _whole_faces(_points_on_plane),

@@ -75,6 +75,7 @@ class Number(Parameter):
         return format_number(float(value))
 
     def stepped(self, value: Any, by: float) -> Any:
+        """The number so many steps on, within its range."""
         wanted = (0 if value is None else value) + by * self.step
         low = self.low + self.step if self.above_low else self.low
         return self._cast(min(max(wanted, low), self.high))
@@ -152,6 +153,7 @@ class LengthOr(Length):
         return value if isinstance(value, str) else super()._show(value, unit)
 
     def stepped(self, value: Any, by: float) -> Any:
+        """The length so many steps on; a word stays."""
         return value if isinstance(value, str) else super().stepped(value, by)
 
 
@@ -167,6 +169,7 @@ class Choice(Parameter):
         return value
 
     def stepped(self, value: Any, by: float) -> Any:
+        """The next or previous word."""
         return self.words[(self.words.index(value) + (1 if by > 0 else -1)) % len(self.words)]
 
 
@@ -189,6 +192,7 @@ class Toggle(Parameter):
         return self.on if value else self.off
 
     def stepped(self, value: Any, by: float) -> Any:
+        """The other of the two."""
         return not value
 
 

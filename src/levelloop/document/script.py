@@ -42,7 +42,7 @@ def run_script(session: Session, steps: list[dict[str, Any]]) -> None:
 
 def _run_step(session: Session, step: Any) -> None:
     if not isinstance(step, dict):
-        raise ScriptError(f"{step!r} is not a step; write an object such as {{\"do\": \"grow\"}}.")
+        raise ScriptError(f'{step!r} is not a step; write an object such as {{"do": "grow"}}.')
     found = [word for word in _STEPS if word in step]
     if len(found) != 1:
         raise ScriptError(f"A step has one of {', '.join(_STEPS)}; this one has {', '.join(found) or 'none'}.")

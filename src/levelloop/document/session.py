@@ -213,7 +213,9 @@ class Session:
         self, points: Any = None, edges: Any = None, faces: Any = None, add: bool = False, remove: bool = False
     ) -> None:
         """Selects elements of the active part: points or faces by index, edges as directed point pairs."""
-        given = [(kind, values) for kind, values in zip(KINDS, (points, edges, faces), strict=True) if values is not None]
+        given = [
+            (kind, values) for kind, values in zip(KINDS, (points, edges, faces), strict=True) if values is not None
+        ]
         if len(given) != 1:
             raise EditError("Select one kind at a time: points, edges or faces.")
         kind, values = given[0]
@@ -243,9 +245,7 @@ class Session:
 
     def reports(self, purpose: Purpose = "smooth") -> list[tuple[Part, Report]]:
         """The review of every part but helpers."""
-        return [
-            (part, review(part.to_world(part.mesh), purpose)) for part in self.document.parts if not part.helper
-        ]
+        return [(part, review(part.to_world(part.mesh), purpose)) for part in self.document.parts if not part.helper]
 
     def review(self, purpose: Purpose = "smooth") -> list[Finding]:
         """What the review finds in all parts, worst first within each."""
@@ -264,9 +264,7 @@ class Session:
 
     # Helpers
 
-    def _run(
-        self, base: State, operation: Operation, given: Mapping[str, Any], replacing: bool = False
-    ) -> str:
+    def _run(self, base: State, operation: Operation, given: Mapping[str, Any], replacing: bool = False) -> str:
         document = base.document
         reading = document.reading
         lengths = [value for value in base.parameters.values() if isinstance(value, float)]
@@ -380,5 +378,3 @@ def _edited(part: Part, operation: Operation, selection: Selection, values: dict
         raise EditError(f"“{part.name}” is scaled to nothing along one axis; it cannot be edited so.") from error
     points = world.mesh.points @ back[:3, :3] + back[3, :3]
     return replace(world, mesh=world.mesh.with_points(points))
-
-

@@ -196,7 +196,11 @@ def _with_tags(path: Path, name: str, mesh: Mesh, geometry: Any, values: Any) ->
     corner_values = values(geometry.GetCornerSharpnessesAttr(), np.float64)
     corners = np.zeros(mesh.n_points)
     if len(corner_indices):
-        if len(corner_indices) != len(corner_values) or corner_indices.min() < 0 or corner_indices.max() >= mesh.n_points:
+        if (
+            len(corner_indices) != len(corner_values)
+            or corner_indices.min() < 0
+            or corner_indices.max() >= mesh.n_points
+        ):
             raise FileError(f"{path.name}, “{name}”: its sharp corners name points that are not there.")
         corners[corner_indices] = corner_values
     material = np.full(mesh.n_faces, -1, dtype=np.int64)
@@ -213,9 +217,7 @@ def _with_tags(path: Path, name: str, mesh: Mesh, geometry: Any, values: Any) ->
         faces = np.array(subset.GetIndicesAttr().Get() or [], dtype=np.int64)
         material[faces[(faces >= 0) & (faces < mesh.n_faces)]] = names.index(label)
     never = SHARPNESS_NEVER_FADES
-    return Mesh(
-        topology, mesh.points, np.clip(creases, 0, never), np.clip(corners, 0, never), material, tuple(names)
-    )
+    return Mesh(topology, mesh.points, np.clip(creases, 0, never), np.clip(corners, 0, never), material, tuple(names))
 
 
 def _turned(topology: Topology) -> Topology:

@@ -45,9 +45,7 @@ class Edit:
 
 def identity(mesh: Mesh) -> Origin:
     """The origin of an edit that keeps every element."""
-    return Origin(
-        np.arange(mesh.n_points), np.arange(mesh.n_edges), np.arange(mesh.n_faces)
-    )
+    return Origin(np.arange(mesh.n_points), np.arange(mesh.n_edges), np.arange(mesh.n_faces))
 
 
 def carry(
@@ -122,9 +120,7 @@ def _taken(values: np.ndarray, origin: Integers, default: float) -> np.ndarray:
     return np.where(origin >= 0, values[origin], default).astype(values.dtype)
 
 
-def _edge_origin(
-    old: Topology, new: Topology, point_origin: Integers, on_edge: Integers | None
-) -> Integers:
+def _edge_origin(old: Topology, new: Topology, point_origin: Integers, on_edge: Integers | None) -> Integers:
     ends = point_origin[new.edges]
     edge_origin = old.find_edges(ends)
     if on_edge is None or old.n_edges == 0:

@@ -5,6 +5,7 @@ Both cut the selected faces loose along their rim, set the rim's copy elsewhere 
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -48,9 +49,7 @@ def extrude(
     return _raise(mesh, selection, rows, each, along, end_scale, "extrude")
 
 
-def inset(
-    mesh: Mesh, selection: Selection, width: float, depth: float = 0.0, each: bool = False
-) -> Edit:
+def inset(mesh: Mesh, selection: Selection, width: float, depth: float = 0.0, each: bool = False) -> Edit:
     """Draws the rim of faces inwards by a width and leaves a border of quads.
 
     width: mm, square to each rim edge within its face; depth: mm along the normals, positive raised.
@@ -136,8 +135,7 @@ def _raise(
     corners[region.corners] = numbers[-1][region.fan]
     start, end = region.fan[region.rim], region.next_fan[region.rim]
     walls = [
-        np.stack((low[start], low[end], high[end], high[start]), axis=1)
-        for low, high in zip(numbers[:-1], numbers[1:], strict=True)
+        np.stack((low[start], low[end], high[end], high[start]), axis=1) for low, high in itertools.pairwise(numbers)
     ]
     wall_face = topology.corner_face[region.corners[region.rim]]
     n_walls = len(walls) * len(start)
@@ -155,9 +153,7 @@ def _raise(
     return Edit(new_mesh, Selection("faces", selection.indices), origin)
 
 
-def _directions(
-    mesh: Mesh, region: _Region, along: Floats | None, with_across: bool
-) -> tuple[Floats, Floats]:
+def _directions(mesh: Mesh, region: _Region, along: Floats | None, with_across: bool) -> tuple[Floats, Floats]:
     """How each fan moves for 1 mm along the normals and for 1 mm across, away from the rim: (f, 3), (f, 3)."""
     topology, points = mesh.topology, mesh.points
     n_fans = len(region.fan_point)

@@ -56,10 +56,11 @@ def join_points(mesh: Mesh, selection: Selection) -> Edit:
     middle = split[face] & ~pairs[face]
     middle_faces = np.flatnonzero(split & ~pairs)
     outlines.put(
-        per_face[middle_faces], topology.corners[corner[middle]], middle_faces, np.ones(len(middle_faces), dtype=np.bool_)
+        per_face[middle_faces],
+        topology.corners[corner[middle]],
+        middle_faces,
+        np.ones(len(middle_faces), dtype=np.bool_),
     )
     new_topology, face_origin = outlines.build(mesh.n_points)
     new_mesh, origin = carry(mesh, new_topology, mesh.points, np.arange(mesh.n_points), face_origin)
     return Edit(new_mesh, select_mask("edges", origin.edges < 0), origin)
-
-

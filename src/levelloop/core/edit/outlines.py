@@ -93,7 +93,9 @@ def merge_points(mesh: Mesh, point_map: Integers, points: Floats) -> tuple[Mesh,
     return new_mesh, origin, final
 
 
-def drop_faces(mesh: Mesh, gone: Booleans, keep_unattached: bool, drop_points: Booleans | None = None) -> tuple[Mesh, Origin]:
+def drop_faces(
+    mesh: Mesh, gone: Booleans, keep_unattached: bool, drop_points: Booleans | None = None
+) -> tuple[Mesh, Origin]:
     """The mesh without some faces; points that only they used go too unless kept.
 
     drop_points: (n,) further points to drop, which no remaining face may use.
@@ -107,9 +109,7 @@ def drop_faces(mesh: Mesh, gone: Booleans, keep_unattached: bool, drop_points: B
     if drop_points is not None:
         keep &= ~drop_points
     number = compact(keep)
-    new_topology = Topology.derived(
-        offsets_from_sizes(topology.face_sizes[faces]), number[corners], int(keep.sum())
-    )
+    new_topology = Topology.derived(offsets_from_sizes(topology.face_sizes[faces]), number[corners], int(keep.sum()))
     return carry(mesh, new_topology, mesh.points[keep], np.flatnonzero(keep), faces)
 
 
@@ -134,4 +134,3 @@ def outline_with_cuts(
     out[slot[owner] + 1 + step] = first_new[edge[owner]] + place
     face = np.repeat(np.arange(len(faces)), topology.face_sizes[faces])
     return np.bincount(face, weights=1 + extra, minlength=len(faces)).astype(np.int64), out
-

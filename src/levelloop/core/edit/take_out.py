@@ -56,9 +56,7 @@ def take_out(mesh: Mesh, selection: Selection, two_edge_points: bool = True) -> 
     joined_first = np.zeros(n_groups, dtype=np.int64)
     faces = np.flatnonzero(touched)[::-1]
     joined_first[group[faces]] = faces
-    return _rebuilt(
-        mesh, topology, kept_faces, drop, sizes, corners[keep_corner], joined_first[cycle_group]
-    )
+    return _rebuilt(mesh, topology, kept_faces, drop, sizes, corners[keep_corner], joined_first[cycle_group])
 
 
 # Helpers

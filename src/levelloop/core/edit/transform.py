@@ -23,9 +23,7 @@ def move(mesh: Mesh, selection: Selection, by: Any = (0.0, 0.0, 0.0)) -> Edit:
     return _placed(mesh, selection, chosen, mesh.points[chosen] + as_vector(by))
 
 
-def rotate(
-    mesh: Mesh, selection: Selection, angle: float, axis: Any = "z", pivot: Any = "middle"
-) -> Edit:
+def rotate(mesh: Mesh, selection: Selection, angle: float, axis: Any = "z", pivot: Any = "middle") -> Edit:
     """Turns the selected elements, or all, by degrees about an axis through the pivot, counter-clockwise.
 
     pivot: "middle" of the selection's box, "each" connected piece, "origin" or (x, y, z).
@@ -62,7 +60,12 @@ def scale(mesh: Mesh, selection: Selection, factors: Any = 1.0, pivot: Any = "mi
         return edit
     new_mesh, origin = flipped(edit.mesh, mask_of(moved, mesh.n_faces))
     plural = "face was" if len(moved) == 1 else "faces were"
-    return Edit(new_mesh, selection_by_edge(selection, origin.edges), origin, f"{len(moved)} mirrored {plural} turned outward again.")
+    return Edit(
+        new_mesh,
+        selection_by_edge(selection, origin.edges),
+        origin,
+        f"{len(moved)} mirrored {plural} turned outward again.",
+    )
 
 
 def selection_by_edge(selection: Selection, edge_origin: Integers) -> Selection:

@@ -37,7 +37,7 @@ def box(size: Any = (20.0, 20.0, 20.0), cells: Any = (1, 1, 1)) -> Mesh:
     all_points, all_faces, first = [], [], 0
     for u, v, w, sign in sides:
         # u × v points along w for (0,1), (1,2); the sign and the order of u and v make the face look outwards.
-        if (u, v) in ((0, 1), (1, 2), (2, 0)) and sign < 0 or (u, v) in ((1, 0), (0, 2)) and sign > 0:
+        if ((u, v) in ((0, 1), (1, 2), (2, 0)) and sign < 0) or ((u, v) in ((1, 0), (0, 2)) and sign > 0):
             u, v = v, u
         a = np.linspace(-0.5, 0.5, counts[u] + 1) * lengths[u]
         b = np.linspace(-0.5, 0.5, counts[v] + 1) * lengths[v]
@@ -61,14 +61,11 @@ def cylinder(
         raise EditError("A cylinder needs a diameter and a height above 0 mm.")
     circle = circle_points(diameter, sides)
     heights = np.linspace(-height / 2, height / 2, cells + 1)
-    rings = np.concatenate([circle + (0.0, 0.0, z) for z in heights])
+    rings = np.concatenate([circle + np.array([0.0, 0.0, z]) for z in heights])
     around = np.arange(sides)
     beside = (around + 1) % sides
     walls = np.concatenate(
-        [
-            np.stack((around, beside, beside + sides, around + sides), axis=1) + row * sides
-            for row in range(cells)
-        ]
+        [np.stack((around, beside, beside + sides, around + sides), axis=1) + row * sides for row in range(cells)]
     )
     top = around + cells * sides
     mesh = _with_cap(_quads(rings, walls), top, caps)
@@ -161,7 +158,9 @@ def grid_inside(outline: Floats, ring: Integers, first_new: int) -> tuple[Intege
     # A quarter of a cell back, so that the grid's corners lie evenly around the first point.
     loop = np.roll(np.arange(count), across // 2)
     edge_rows = np.concatenate((np.zeros(across), np.arange(along), np.full(across, along), np.arange(along, 0, -1)))
-    edge_columns = np.concatenate((np.arange(across), np.full(along, across), np.arange(across, 0, -1), np.zeros(along)))
+    edge_columns = np.concatenate(
+        (np.arange(across), np.full(along, across), np.arange(across, 0, -1), np.zeros(along))
+    )
     rows, columns = edge_rows.astype(np.int64), edge_columns.astype(np.int64)
     numbers[rows, columns] = ring[loop]
     places[rows, columns] = outline[loop]
@@ -170,7 +169,10 @@ def grid_inside(outline: Floats, ring: Integers, first_new: int) -> tuple[Intege
     bottom, top = places[:1], places[-1:]
     left, right = places[:, :1], places[:, -1:]
     corners = (
-        (1 - u) * (1 - v) * places[0, 0] + u * (1 - v) * places[0, -1] + (1 - u) * v * places[-1, 0] + u * v * places[-1, -1]
+        (1 - u) * (1 - v) * places[0, 0]
+        + u * (1 - v) * places[0, -1]
+        + (1 - u) * v * places[-1, 0]
+        + u * v * places[-1, -1]
     )
     patch = (1 - v) * bottom + v * top + (1 - u) * left + u * right - corners
     inner = np.zeros((along + 1, across + 1), dtype=np.bool_)

@@ -71,9 +71,7 @@ def edge_folds(topology: Topology, points: Floats) -> Floats:
     both = faces[:, 1] >= 0
     a, b = normals[faces[both, 0]], normals[faces[both, 1]]
     # atan2 of cross and dot keeps its digits where arccos of the dot loses half of them.
-    folds[both] = np.degrees(
-        np.arctan2(np.linalg.norm(np.cross(a, b), axis=1), np.einsum("ij,ij->i", a, b))
-    )
+    folds[both] = np.degrees(np.arctan2(np.linalg.norm(np.cross(a, b), axis=1), np.einsum("ij,ij->i", a, b)))
     return folds
 
 
@@ -139,7 +137,7 @@ def _second_diagonal(topology: Topology, points: Floats, quads: Integers) -> np.
         """Whether either triangle beside the diagonal a–c faces against the quad."""
         n1 = np.cross(quad[:, b] - quad[:, a], quad[:, c] - quad[:, a])
         n2 = np.cross(quad[:, c] - quad[:, a], quad[:, d] - quad[:, a])
-        return (np.einsum("ij,ij->i", n1, normal) < 0) | (np.einsum("ij,ij->i", n2, normal) < 0)
+        return np.asarray((np.einsum("ij,ij->i", n1, normal) < 0) | (np.einsum("ij,ij->i", n2, normal) < 0))
 
     first_bad, second_bad = bad(0, 1, 2, 3), bad(1, 2, 3, 0)
     length_one, length_two = np.einsum("ij,ij->i", one, one), np.einsum("ij,ij->i", two, two)

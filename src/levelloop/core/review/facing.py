@@ -27,9 +27,10 @@ def flipped_faces(mesh: Mesh) -> Booleans:
     corner, face = triangles(topology, mesh.points)
     p = mesh.points[corner]
     # About each sheet's own middle, so that an open rim far from the origin adds no error.
-    middle = np.stack(
-        [np.bincount(sheet[face], p.mean(axis=1)[:, axis], count) for axis in range(3)], axis=1
-    ) / np.bincount(sheet[face], minlength=count)[:, None]
+    middle = (
+        np.stack([np.bincount(sheet[face], p.mean(axis=1)[:, axis], count) for axis in range(3)], axis=1)
+        / np.bincount(sheet[face], minlength=count)[:, None]
+    )
     p = p - middle[sheet[face]][:, None]
     six_volumes = np.einsum("ij,ij->i", p[:, 0], np.cross(p[:, 1], p[:, 2])) * np.where(flip[face], -1.0, 1.0)
     volume = np.bincount(sheet[face], six_volumes, count)
@@ -101,7 +102,8 @@ def check_flatness(mesh: Mesh) -> list[Finding]:
             "faces",
             faces,
             face_centres(topology, mesh.points)[faces],
-            f"{counted(len(faces), 'face')} {verb(len(faces), 'is', 'are')} not flat, by up to {height[faces[0]]:.3g} mm.",
+            f"{counted(len(faces), 'face')} {verb(len(faces), 'is', 'are')} not flat, "
+            f"by up to {height[faces[0]]:.3g} mm.",
             float(height[faces[0]]),
             "mm",
             advice="Harmless where the form turns evenly; on a flat, flatten it.",

@@ -76,9 +76,7 @@ def sectors(topology: Topology, creases: Floats, corner_sharpness: Floats) -> Se
         corners[offsets[chunk_owner] + step] = chunk
     of_corner = np.empty(topology.n_corners, dtype=np.int64)
     of_corner[corners] = np.repeat(np.arange(len(start)), sizes)
-    return Sectors(
-        topology.corners[start], closed, corners, offsets, of_corner, corner_point, crease_point, sharp
-    )
+    return Sectors(topology.corners[start], closed, corners, offsets, of_corner, corner_point, crease_point, sharp)
 
 
 def limit_points(topology: Topology, around: Sectors, points: Floats) -> Floats:

@@ -69,9 +69,7 @@ class Step:
         to_faces = csr_array((ones, parent.corners, parent.face_offsets), shape=(m, n))
         edge = np.arange(e)
         half = 0.5 - 0.25 * (1.0 - self.sharp_edge)
-        edge_rows = csr_array(
-            (np.repeat(half, 2), parent.edges.ravel(), np.arange(0, 2 * e + 1, 2)), shape=(e, n)
-        )
+        edge_rows = csr_array((np.repeat(half, 2), parent.edges.ravel(), np.arange(0, 2 * e + 1, 2)), shape=(e, n))
         quarter = np.repeat(0.25 * (1.0 - self.sharp_edge), 2)
         faces = parent.edge_faces.ravel()
         used = quarter > 0
@@ -108,9 +106,7 @@ def refine(topology: Topology, creases: Floats, corner_sharpness: Floats) -> Ste
     child_creases[: 2 * topology.n_edges] = np.repeat(np.where(is_seam, 0.0, faded), 2)
     child_corners = np.zeros(child.n_points)
     child_corners[: topology.n_points] = np.where(np.isinf(corner_later), SHARPNESS_NEVER_FADES, corner_later)
-    return Step(
-        topology, child, child_creases, child_corners, np.minimum(sharp, 1.0), own, other_end, face_middle
-    )
+    return Step(topology, child, child_creases, child_corners, np.minimum(sharp, 1.0), own, other_end, face_middle)
 
 
 # Helpers
@@ -125,7 +121,7 @@ def _point_weights(
 
     def at_points(values: Floats | Booleans) -> Floats:
         doubled = values.astype(np.float64)
-        return np.bincount(ends[:, 0], doubled, n) + np.bincount(ends[:, 1], doubled, n)
+        return np.asarray(np.bincount(ends[:, 0], doubled, n) + np.bincount(ends[:, 1], doubled, n), dtype=np.float64)
 
     before, after = at_points(sharp > 0), at_points(later > 0)
     fixed = topology.point_face_count == 0

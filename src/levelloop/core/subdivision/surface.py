@@ -139,9 +139,7 @@ class SmoothSurface:
     def mesh(self, surface_points: Floats) -> Mesh:
         """The surface as a mesh of its own, with what is left of its creases and its materials."""
         material = self.cage.material[self.face_origin] if self.cage.n_faces else self.cage.material
-        return Mesh(
-            self.topology, surface_points, self.creases, self.corner_sharpness, material, self.cage.materials
-        )
+        return Mesh(self.topology, surface_points, self.creases, self.corner_sharpness, material, self.cage.materials)
 
 
 def smooth(mesh: Mesh, level: int, limit: bool = False) -> Mesh:

@@ -1,0 +1,77 @@
+"""What all tests share: the family of cages, and a settings folder of their own."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from levelloop.core.forms.primitives import box, cylinder, plane
+from levelloop.core.mesh import Mesh, empty_mesh, mesh_of_faces
+
+
+def moebius(count: int = 10) -> Mesh:
+    """A strip of quads that comes back with its sides exchanged."""
+    points = []
+    for i in range(count):
+        angle = 2 * np.pi * i / count
+        for side in (-1.0, 1.0):
+            radius = 5 + side * np.cos(angle / 2)
+            points.append([radius * np.cos(angle), radius * np.sin(angle), side * np.sin(angle / 2)])
+    faces = [[2 * i, 2 * i + 1, 2 * i + 3, 2 * i + 2] for i in range(count - 1)]
+    return mesh_of_faces(points, [*faces, [2 * count - 2, 2 * count - 1, 0, 1]])
+
+
+def fin() -> Mesh:
+    """Three quads that share one edge."""
+    points = [[0, 0, 0], [0, 0, 1], [1, 0, 0], [1, 0, 1], [-1, 1, 0], [-1, 1, 1], [-1, -1, 0], [-1, -1, 1]]
+    return mesh_of_faces(points, [[0, 2, 3, 1], [4, 0, 1, 5], [6, 0, 1, 7]])
+
+
+def mixed() -> Mesh:
+    """An open cage with a triangle, quads and a pentagon."""
+    points = [[0, 0, 0], [2, 0, 0], [4, 0, 0], [0, 2, 0], [2, 2, 0.5], [4, 2, 0], [1, 3, 0], [3, 3, 0]]
+    return mesh_of_faces(points, [[0, 1, 4, 3], [1, 2, 5, 4], [3, 4, 6], [4, 5, 7], [4, 7, 6]])
+
+
+def two_boxes() -> Mesh:
+    """Two shells in one mesh."""
+    from levelloop.core.edit.combine import combined
+    from levelloop.core.forms.primitives import placed
+
+    return combined((box((2, 2, 2)), placed(box((1, 1, 1), (2, 1, 1)), (4, 0, 0))))
+
+
+CAGES: dict[str, Mesh] = {
+    "box": box((2, 3, 4)),
+    "box with cells": box((2, 2, 2), (2, 3, 1)),
+    "open strip": plane((8, 2), (4, 1)),
+    "grid": plane((6, 6), (3, 3)),
+    "single face": mesh_of_faces([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], [[0, 1, 2, 3]]),
+    "mixed polygons": mixed(),
+    "n-gon caps": cylinder(4, 6, 7, 2, "face"),
+    "quad caps": cylinder(4, 6, 8, 2, "quads"),
+    "two shells": two_boxes(),
+    "non-manifold edge": fin(),
+    "moebius": moebius(),
+    "empty": empty_mesh(),
+}
+CLOSED = ("box", "box with cells", "n-gon caps", "quad caps", "two shells")
+
+
+@pytest.fixture(params=list(CAGES))
+def cage(request: pytest.FixtureRequest) -> Mesh:
+    return CAGES[request.param]
+
+
+@pytest.fixture(params=CLOSED)
+def closed_cage(request: pytest.FixtureRequest) -> Mesh:
+    return CAGES[request.param]
+
+
+@pytest.fixture(autouse=True)
+def own_settings(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "settings"))
+    yield

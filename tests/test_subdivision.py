@@ -1,0 +1,213 @@
+"""Smoothing against published masks, B-spline values and definitions."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from conftest import CAGES, CLOSED
+from levelloop.core.errors import EditError
+from levelloop.core.forms.primitives import box, cylinder, plane
+from levelloop.core.measure.faces import face_normals, signed_volume
+from levelloop.core.mesh import Mesh, mesh_of_faces
+from levelloop.core.subdivision.surface import SmoothSurface, level_counts, smooth
+from levelloop.core.topology import Topology
+
+
+def test_cube_at_level_one() -> None:
+    # Catmull & Clark 1978 worked by hand for the cube of side 2: face points at 1, edge points at 3/4, corners at 5/9.
+    points = smooth(box((2, 2, 2)), 1).points
+    places = {tuple(p) for p in np.sort(np.abs(points), axis=1).round(12).tolist()}
+    assert places == {(0, 0, 1), (0, 0.75, 0.75), (round(5 / 9, 12),) * 3}
+
+
+@pytest.mark.parametrize(
+    ("sides", "at_points", "between"),
+    [(4, 0.66667, 0.64818), (6, 0.83333, 0.82994), (8, 0.90237, 0.90133), (16, 0.97463, 0.97456)],
+)
+def test_a_regular_ring_lands_where_cubic_b_splines_say(sides: int, at_points: float, between: float) -> None:
+    # Uniform cubic B-spline through N points on a circle: R(2 + cos(2π/N))/3 at the points,
+    # R(46 cos(π/N) + 2 cos(3π/N))/48 between them.
+    pipe = cylinder(2, 20, sides, 10, "open")
+    surface = SmoothSurface(pipe, 1)
+    limit = surface.limit(surface.points(pipe.points))
+    middle = np.abs(limit[:, 2]) < 5
+    radius = np.hypot(limit[:, 0], limit[:, 1])
+    is_cage_point = np.arange(len(limit)) < pipe.n_points
+    assert radius[middle & is_cage_point] == pytest.approx(at_points, abs=1e-5)
+    assert radius[middle].min() == pytest.approx(between, abs=1e-5)
+    assert radius[middle & is_cage_point] == pytest.approx((2 + np.cos(2 * np.pi / sides)) / 3, abs=1e-12)
+
+
+def test_limit_mask_of_a_pole() -> None:
+    # Halstead, Kass & DeRose 1993: (n²v + 4Σe + Σf) / (n(n + 5)), here with n = 3 at a corner of the cube at level 1.
+    surface = SmoothSurface(box((2, 2, 2)), 1)
+    points = surface.points(surface.cage.points)
+    topology = surface.topology
+    corner = 0
+    edges = topology.edges[(topology.edges == corner).any(axis=1)]
+    neighbours = points[edges[edges != corner]].sum(axis=0)
+    faces = topology.faces_of_points(np.array([corner]))
+    opposite = sum(points[np.roll(topology.face(f), -np.flatnonzero(topology.face(f) == corner)[0])[2]] for f in faces)
+    expected = (9 * points[corner] + 4 * neighbours + opposite) / 24
+    assert surface.limit(points)[corner] == pytest.approx(expected, abs=1e-12)
+
+
+def test_the_limit_does_not_depend_on_the_level() -> None:
+    cage = CAGES["quad caps"]
+    first, second = SmoothSurface(cage, 1), SmoothSurface(cage, 3)
+    low = first.limit(first.points(cage.points))[: cage.n_points]
+    high = second.limit(second.points(cage.points))[: cage.n_points]
+    assert np.abs(low - high).max() < 1e-12
+
+
+def test_direct_and_stencil_points_agree(cage: Mesh) -> None:
+    for level in (1, 2, 3):
+        surface = SmoothSurface(cage, level)
+        direct = surface.points(cage.points)
+        assert np.allclose(direct, surface.fast_points(cage.points), atol=1e-12)
+        assert np.allclose(direct, surface.stencils @ cage.points, atol=1e-12)
+
+
+def test_every_stencil_sums_to_one(cage: Mesh) -> None:
+    sums = np.asarray(SmoothSurface(cage, 2).stencils.sum(axis=1)).ravel()
+    assert np.allclose(sums, 1.0, atol=1e-12)
+
+
+def test_derived_connectivity_is_what_sorting_would_give(cage: Mesh) -> None:
+    topology = SmoothSurface(cage, 2).topology
+    fresh = Topology(topology.face_offsets, topology.corners, topology.n_points)
+    assert topology.n_edges == fresh.n_edges
+    place = topology.find_edges(fresh.edges)
+    assert (place >= 0).all()
+    assert np.array_equal(topology.edge_face_count[place], fresh.edge_face_count)
+    assert np.array_equal(np.sort(topology.edge_faces[place], axis=1), np.sort(fresh.edge_faces, axis=1))
+    assert np.array_equal(place[fresh.corner_edge], topology.corner_edge)
+
+
+def test_counts_are_known_before(cage: Mesh) -> None:
+    topology = SmoothSurface(cage, 2).topology
+    assert level_counts(cage.topology, 2) == (topology.n_points, topology.n_edges, topology.n_faces)
+
+
+@pytest.mark.parametrize("name", CLOSED)
+def test_closed_stays_closed_and_keeps_its_euler_number(name: str) -> None:
+    cage = CAGES[name]
+    result = smooth(cage, 2)
+    assert not result.topology.open_edges.any()
+    assert result.topology.euler_number() == cage.topology.euler_number()
+    assert (result.topology.face_sizes == 4).all()
+
+
+def test_an_open_strip_keeps_its_corners_and_lies_flat() -> None:
+    # USD's edgeAndCorner: corners of one face stay, boundaries follow a cubic curve of their own.
+    strip = plane((8, 2), (4, 1))
+    result = smooth(strip, 3)
+    corners = np.array([[x, y, 0] for x in (-4, 4) for y in (-1, 1)])
+    for corner in corners:
+        assert np.linalg.norm(result.points - corner, axis=1).min() < 1e-12
+    assert np.abs(result.points[:, 2]).max() == 0
+
+
+def test_a_full_crease_around_a_cap_keeps_it_flat() -> None:
+    drum = cylinder(4, 4, 8, 1, "face")
+    top = (drum.points[drum.topology.edges][:, :, 2] > 1.9).all(axis=1)
+    result = smooth(drum.with_creases(np.where(top, 10.0, 0.0)), 3)
+    assert result.points[:, 2].max() == pytest.approx(2.0, abs=1e-12)
+    # The crease itself is a cubic curve through the ring: radius R(2 + cos 45°)/3 at its points in the limit.
+    surface = SmoothSurface(drum.with_creases(np.where(top, 10.0, 0.0)), 1)
+    limit = surface.limit(surface.points(drum.points))
+    ring = limit[: drum.n_points][drum.points[:, 2] > 1.9]
+    assert np.hypot(ring[:, 0], ring[:, 1]) == pytest.approx(2 * (2 + np.cos(np.pi / 4)) / 3, abs=1e-12)
+
+
+def test_a_fractional_crease_lies_between_smooth_and_sharp() -> None:
+    # DeRose, Kass & Truong 1998: for 0 < s < 1 the edge point is s·sharp + (1 − s)·smooth.
+    cube = box((2, 2, 2))
+    edge = cube.topology.find_edges([[0, 1]])[0]
+
+    def edge_point(weight: float) -> np.ndarray:
+        creases = np.zeros(12)
+        creases[edge] = weight
+        return smooth(cube.with_creases(creases), 1).points[8 + edge]
+
+    smooth_place, sharp = edge_point(0), edge_point(1)
+    assert sharp == pytest.approx(cube.points[[0, 1]].mean(axis=0))
+    assert edge_point(0.3) == pytest.approx(0.3 * sharp + 0.7 * smooth_place)
+
+
+def test_where_a_crease_ends_the_point_is_between_both_rules() -> None:
+    # A loop of sharpness 0.5 through a point: half crease rule, half smooth rule on the same ring.
+    grid = plane((4, 4), (4, 4)).with_points(
+        [[x, y, 0.1 * x * x + 0.05 * y] for y in range(-2, 3) for x in range(-2, 3)]
+    )
+    line = np.flatnonzero((grid.points[grid.topology.edges][:, :, 0] == 0).all(axis=1))
+
+    def middle(weight: float) -> np.ndarray:
+        creases = np.zeros(grid.n_edges)
+        creases[line] = weight
+        return smooth(grid.with_creases(creases), 1).points[12]
+
+    assert middle(0.5) == pytest.approx(0.5 * middle(0) + 0.5 * middle(1))
+    assert middle(1) == pytest.approx(middle(10))
+
+
+def test_a_crease_fades_by_one_each_level() -> None:
+    cube = box((2, 2, 2))
+    creases = np.full(12, 2.0)
+    surface = SmoothSurface(cube.with_creases(creases), 2)
+    assert surface.steps[0].creases.max() == 1.0
+    assert surface.creases.max() == 0.0
+
+
+def test_a_sharp_point_stays() -> None:
+    cube = box((2, 2, 2))
+    sharp = Mesh(cube.topology, cube.points, corner_sharpness=np.where(np.arange(8) == 5, 10.0, 0.0))
+    assert smooth(sharp, 3).points[5] == pytest.approx(cube.points[5])
+
+
+def test_limit_normals_point_outwards_and_fit_the_fine_surface() -> None:
+    cage = CAGES["quad caps"]
+    surface = SmoothSurface(cage, 3)
+    points = surface.points(cage.points)
+    normals = surface.normals(points)
+    fine = surface.mesh(surface.limit(points))
+    facing = face_normals(fine.topology, fine.points)
+    agreement = (normals[surface.sectors.of_corner] * facing[fine.topology.corner_face]).sum(axis=1)
+    assert agreement.min() > 0.97
+
+
+def test_limit_normals_of_a_sphere_like_box_are_symmetric() -> None:
+    surface = SmoothSurface(box((2, 2, 2)), 2)
+    points = surface.points(surface.cage.points)
+    normals = surface.normals(points)[np.argsort(surface.sectors.point)]
+    corner = normals[0]
+    assert np.abs(corner) == pytest.approx(1 / np.sqrt(3), abs=1e-12)
+
+
+def test_face_origins_and_edge_chains() -> None:
+    cage = CAGES["mixed polygons"]
+    surface = SmoothSurface(cage, 2)
+    points = surface.points(cage.points)
+    assert set(surface.face_origin.tolist()) == set(range(cage.n_faces))
+    assert np.array_equal(surface.edge_chains[:, [0, -1]], cage.topology.edges)
+    steps = np.linalg.norm(np.diff(points[surface.edge_chains], axis=1), axis=2)
+    assert steps.max() < 1.5
+    pairs = np.stack((surface.edge_chains[:, :-1], surface.edge_chains[:, 1:]), axis=2).reshape(-1, 2)
+    assert (surface.topology.find_edges(pairs) >= 0).all()
+
+
+def test_levels_out_of_range_are_refused() -> None:
+    with pytest.raises(EditError, match="0 to 6"):
+        SmoothSurface(box(), 7)
+
+
+def test_volume_shrinks_towards_the_limit() -> None:
+    cube = box((2, 2, 2))
+    volumes = [signed_volume(smooth(cube, level)) for level in range(5)]
+    assert all(a > b > 0 for a, b in zip(volumes, volumes[1:], strict=False))
+
+
+def test_unattached_points_stay_where_they_are() -> None:
+    mesh = mesh_of_faces([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0], [9, 9, 9]], [[0, 1, 2, 3]])
+    assert smooth(mesh, 2).points[4].tolist() == [9, 9, 9]
