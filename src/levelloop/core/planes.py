@@ -61,7 +61,8 @@ def axis_turn(axis: Any, turn: float = 0.0) -> Floats:
     """
     direction = as_direction(axis)
     if isinstance(axis, str) and not axis.strip().startswith("-"):
-        frame = np.roll(np.eye(3), {"x": 1, "y": 2, "z": 0}[axis.strip().lstrip("+").lower()], axis=0).T
+        index = _AXES[axis.strip().lstrip("+").lower()]
+        frame = np.eye(3)[:, [(index + 1) % 3, (index + 2) % 3, index]]
     else:
         helper = np.array([1.0, 0.0, 0.0]) if abs(direction[0]) < 0.9 else np.array([0.0, 1.0, 0.0])
         first = helper - direction * (helper @ direction)

@@ -24,7 +24,6 @@ from levelloop.document.parameters import (
     Choice,
     Count,
     Length,
-    LengthOr,
     Number,
     Parameter,
     Plain,
@@ -97,7 +96,7 @@ OPERATIONS: tuple[Operation, ...] = (
         "Plane",
         "Add",
         _form(plane),
-        "Plane {size}, {cells} cells, at {at}",
+        "Add a plane {size}, {cells} cells, at {at}",
         "A flat grid of quads",
         "form",
         (
@@ -113,7 +112,7 @@ OPERATIONS: tuple[Operation, ...] = (
         "Box",
         "Add",
         _form(box),
-        "Box {size}, {cells} cells, at {at}",
+        "Add a box {size}, {cells} cells, at {at}",
         "A closed box of quads",
         "form",
         (
@@ -129,7 +128,7 @@ OPERATIONS: tuple[Operation, ...] = (
         "Cylinder",
         "Add",
         _form(cylinder),
-        "Cylinder {diameter} across, {height} high, {sides} sides, {cells} cells, caps {caps}, at {at}",
+        "Add a cylinder {diameter} across, {height} high, {sides} sides, {cells} cells, caps {caps}, at {at}",
         "Sixteen sides are enough where it will be smoothed; 24 where details must not pinch",
         "form",
         (
@@ -217,7 +216,7 @@ OPERATIONS: tuple[Operation, ...] = (
         "Extrude",
         "Build",
         extrude,
-        "Extrude {selection} by {distance} along {direction} in {steps} steps, end scaled {end_scale}, {each}"
+        "Extrude {selection} by {distance} along {direction}, steps {steps}, end scale {end_scale}, {each}"
         "[, rims {rims}]",
         "Pulls faces out and closes their sides with quads",
         "cage",
@@ -257,7 +256,7 @@ OPERATIONS: tuple[Operation, ...] = (
         "Run a loop",
         "Build",
         run_loop,
-        "Run {count} loop through {selection}[ at ratio {ratio}][ at {distance}], {mirrored}",
+        "Run a loop through {selection}[ at ratio {ratio}][ at {distance}], count {count}, {mirrored}",
         "Inserts edge loops around a ring",
         "cage",
         (
@@ -296,7 +295,7 @@ OPERATIONS: tuple[Operation, ...] = (
         "Weld {selection} within {distance}",
         "Makes points that lie together one",
         "cage",
-        (LengthOr("distance", 0.001, "Inclusive; or middle", low=0, step=0.01, words=("middle",)),),
+        (Length("distance", 0.001, "Inclusive; or middle", low=0, step=0.01, words=("middle",)),),
         ANY,
         shortcut="W",
         icon="weld",
@@ -410,7 +409,7 @@ OPERATIONS: tuple[Operation, ...] = (
         "Smooth the part to level {level}",
         "One level for view and output",
         "part",
-        (LengthOr("level", 2, "0 to 6, or limit", low=0, high=6, words=("limit",)),),
+        (Count("level", 2, "0 to 6, or limit", low=0, high=6, words=("limit",)),),
     ),
     Operation(
         "set_material",

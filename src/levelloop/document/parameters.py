@@ -56,13 +56,20 @@ class Parameter:
 
 @dataclass(frozen=True)
 class Number(Parameter):
-    """A number in a range."""
+    """A number in a range. words: allowed instead of a number."""
 
     low: float = -np.inf
     high: float = np.inf
     above_low: bool = False
+    words: tuple[str, ...] = ()
+
+    def show(self, value: Any, unit: str = "mm") -> str:
+        """The number with its unit, or the word."""
+        return value if isinstance(value, str) else super().show(value, unit)
 
     def _read(self, value: Any, reading: Reading) -> Any:
+        if isinstance(value, str) and value.strip() in self.words:
+            return value.strip()
         if isinstance(value, str):
             value = self._parse(value, reading)
         if isinstance(value, bool) or not isinstance(value, (int, float, np.number)) or not np.isfinite(value):
@@ -75,7 +82,9 @@ class Number(Parameter):
         return format_number(float(value))
 
     def stepped(self, value: Any, by: float) -> Any:
-        """The number so many steps on, within its range."""
+        """The number so many steps on, within its range; a word stays."""
+        if isinstance(value, str):
+            return value
         wanted = (0 if value is None else value) + by * self.step
         low = self.low + self.step if self.above_low else self.low
         return self._cast(min(max(wanted, low), self.high))
@@ -136,25 +145,6 @@ class Count(Number):
         if float(value) != int(value):
             raise EditError(f"{self._title()} must be a whole number, not {format_number(float(value))}.")
         return int(value)
-
-
-@dataclass(frozen=True)
-class LengthOr(Length):
-    """A length, or one of a few words."""
-
-    words: tuple[str, ...] = ()
-
-    def _read(self, value: Any, reading: Reading) -> Any:
-        if isinstance(value, str) and value.strip() in self.words:
-            return value.strip()
-        return super()._read(value, reading)
-
-    def _show(self, value: Any, unit: str) -> str:
-        return value if isinstance(value, str) else super()._show(value, unit)
-
-    def stepped(self, value: Any, by: float) -> Any:
-        """The length so many steps on; a word stays."""
-        return value if isinstance(value, str) else super().stepped(value, by)
 
 
 @dataclass(frozen=True)

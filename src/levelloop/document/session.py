@@ -59,7 +59,7 @@ class Session:
     >>> _ = session.do("add_box", size=(20, 20, 20))
     >>> session.select(faces=[0])
     >>> session.do("extrude", distance=5.0)
-    'Extrude 1 face by 5 mm along normal in 1 steps, end scaled 1, together'
+    'Extrude 1 face by 5 mm along normal, steps 1, end scale 1, together'
     >>> session.part.mesh.n_faces
     10
     """
@@ -291,7 +291,7 @@ class Session:
         if operation.acts_on == "form":
             sizes = {name: value for name, value in values.items() if name not in ("name", "into")}
             mesh: Mesh = operation.run(**sizes)
-            sentence = "Add " + operation.says(values, "", document.unit)
+            sentence = operation.says(values, "", document.unit)
             if values["into"]:
                 part = document.find(values["into"])
                 part = replace(part, mesh=combined((part.mesh, mesh)))

@@ -1,0 +1,131 @@
+"""What must hold for any selection and any numbers, on every cage of the family."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from conftest import CAGES, CLOSED
+from levelloop.core.edit.carry import Edit, mapped
+from levelloop.core.errors import LevelLoopError
+from levelloop.core.mesh import Mesh
+from levelloop.core.review import review
+from levelloop.core.selection import Kind, Selection, count_of
+from levelloop.core.subdivision.surface import smooth
+from levelloop.document.document import Document, new_part
+from levelloop.document.operations import REGISTRY
+from levelloop.document.session import Session
+
+NUMBERS = st.floats(-3, 3, allow_nan=False).map(lambda x: round(x, 3))
+PARAMETERS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
+    "move": {"by": st.tuples(NUMBERS, NUMBERS, NUMBERS)},
+    "rotate": {"angle": NUMBERS.map(lambda x: 60 * x), "axis": st.sampled_from("xyz")},
+    "scale": {"factors": st.one_of(NUMBERS, st.tuples(NUMBERS, NUMBERS, NUMBERS))},
+    "move_along_normals": {"distance": NUMBERS, "keep_wall": st.booleans()},
+    "extrude": {
+        "distance": NUMBERS,
+        "steps": st.integers(1, 3),
+        "end_scale": st.floats(0, 2),
+        "each": st.booleans(),
+    },
+    "inset": {"width": NUMBERS, "depth": NUMBERS, "each": st.booleans()},
+    "run_loop": {"count": st.integers(1, 3), "mirrored": st.booleans()},
+    "join_points": {},
+    "weld": {"distance": st.one_of(st.just("middle"), st.floats(0, 2))},
+    "take_out": {"two_edge_points": st.booleans()},
+    "fill": {"kind": st.sampled_from(["face", "triangles"])},
+    "delete": {"keep_unattached": st.booleans()},
+    "flip": {},
+    "crease": {"weight": st.floats(0, 10)},
+    "sharpen_points": {"weight": st.floats(0, 10)},
+}
+KEEP_EULER = ("move", "rotate", "scale", "flip", "crease", "run_loop", "join_points", "move_along_normals")
+
+
+def check_valid(mesh: Mesh) -> None:
+    topology = mesh.topology
+    assert topology.face_offsets[0] == 0 and topology.face_offsets[-1] == len(topology.corners)
+    assert (topology.face_sizes >= 3).all()
+    if len(topology.corners):
+        assert topology.corners.min() >= 0 and topology.corners.max() < mesh.n_points
+    assert np.isfinite(mesh.points).all()
+    assert mesh.creases.shape == (mesh.n_edges,) and mesh.corner_sharpness.shape == (mesh.n_points,)
+    assert not mesh.points.flags.writeable and not mesh.creases.flags.writeable
+
+
+def check_origins(old: Mesh, edit: Edit) -> None:
+    counts = {"points": (old.n_points, edit.mesh.n_points), "edges": (old.n_edges, edit.mesh.n_edges)}
+    counts["faces"] = (old.n_faces, edit.mesh.n_faces)
+    for kind, (before, after) in counts.items():
+        origin = edit.origin.of(kind)  # type: ignore[arg-type]
+        assert origin.shape == (after,)
+        if after:
+            assert origin.min() >= -1 and origin.max() < max(before, 1)
+
+
+@pytest.mark.parametrize("key", list(PARAMETERS))
+@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(data=st.data())
+def test_any_edit_of_any_selection(key: str, data: st.DataObject) -> None:
+    name = data.draw(st.sampled_from(list(CAGES)))
+    cage = CAGES[name]
+    operation = REGISTRY[key]
+    kind: Kind = data.draw(st.sampled_from(operation.needs or ("faces",)))
+    count = count_of(cage.topology, kind)
+    chosen = data.draw(st.lists(st.integers(0, max(count - 1, 0)), max_size=8, unique=True)) if count else []
+    values = {**operation.defaults(), **{n: data.draw(s) for n, s in PARAMETERS[key].items()}}
+    selection = Selection(kind, np.array(chosen, dtype=np.int64))
+    before = cage.points.copy()
+    try:
+        edit = operation.run(cage, selection, **values)
+    except LevelLoopError as error:
+        assert str(error).endswith((".", "?")) and str(error)[0].isupper()
+        return
+    check_valid(edit.mesh)
+    check_origins(cage, edit)
+    assert np.array_equal(cage.points, before)
+    count_after = count_of(edit.mesh.topology, edit.selection.kind)
+    assert len(edit.selection) == 0 or edit.selection.indices.max() < count_after
+    if key in KEEP_EULER:
+        assert edit.mesh.topology.euler_number() == cage.topology.euler_number()
+    if name in CLOSED and key in (*KEEP_EULER, "extrude", "inset"):
+        assert not edit.mesh.topology.open_edges.any()
+    moved = mapped(selection, edit.origin)
+    assert moved.kind == kind
+    # Whatever an edit leaves behind can be reviewed and smoothed.
+    review(edit.mesh)
+    assert np.isfinite(smooth(edit.mesh, 1).points).all()
+
+
+@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(keys=st.lists(st.sampled_from(["extrude", "inset", "run_loop", "crease", "flip", "move"]), max_size=5))
+def test_undo_is_exact(keys: list[str]) -> None:
+    document = Document()
+    session = Session(document.with_part(new_part(document, CAGES["box with cells"], "cage")))
+    session.select(faces=[0])
+    states = [session.state]
+    for key in keys:
+        if key in ("run_loop", "crease"):
+            session.select(edges=session.part.mesh.topology.edges[:1])
+        else:
+            session.select(faces=[0])
+        states[-1] = session.state
+        session.do(key, **({"distance": 0.5} if key == "extrude" else {"weight": 2} if key == "crease" else {}))
+        states.append(session.state)
+    for state in reversed(states[:-1]):
+        session.undo()
+        assert session.state is state
+    for state in states[1:]:
+        session.redo()
+        assert session.state is state
+
+
+def test_values_refuse_to_be_written_to() -> None:
+    mesh = CAGES["box"]
+    for array in (mesh.points, mesh.topology.corners, mesh.topology.edges, mesh.creases):
+        with pytest.raises(ValueError, match="read-only"):
+            array[0] = 0
