@@ -83,7 +83,7 @@ def test_mistyped_lengths_are_one_sentence(text: str) -> None:
 
 
 def test_a_comma_is_pointed_at() -> None:
-    with pytest.raises(UnitsError, match='"," at place 2.*decimals with a point'):
+    with pytest.raises(UnitsError, match=r'"," at place 2.*decimals with a point'):
         parse_length("3,5 mm")
 
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-
 from conftest import CAGES, fin
+
 from levelloop.core.edit.extrude import extrude, inset
 from levelloop.core.edit.fill import fill
 from levelloop.core.edit.join import join_points

@@ -10,10 +10,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 import trimesh
+from conftest import CAGES
 from pxr import Usd, UsdGeom
 
 import levelloop as ll
-from conftest import CAGES
 from levelloop.core.mesh import Mesh
 from levelloop.core.subdivision.surface import smooth
 from levelloop.demo.build import demo_document

@@ -6,10 +6,10 @@ from typing import Any
 
 import numpy as np
 import pytest
+from conftest import CAGES, CLOSED
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from conftest import CAGES, CLOSED
 from levelloop.core.edit.carry import Edit, mapped
 from levelloop.core.errors import LevelLoopError
 from levelloop.core.mesh import Mesh

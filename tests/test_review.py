@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-
 from conftest import CAGES, fin, moebius
+
 from levelloop.core.edit.combine import combined
 from levelloop.core.edit.simple import delete, flip
 from levelloop.core.errors import EditError

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 import pytest
-
 from conftest import CAGES, CLOSED
+
 from levelloop.core.errors import EditError
 from levelloop.core.forms.primitives import box, cylinder, plane
 from levelloop.core.measure.faces import face_normals, signed_volume
@@ -205,7 +207,7 @@ def test_levels_out_of_range_are_refused() -> None:
 def test_volume_shrinks_towards_the_limit() -> None:
     cube = box((2, 2, 2))
     volumes = [signed_volume(smooth(cube, level)) for level in range(5)]
-    assert all(a > b > 0 for a, b in zip(volumes, volumes[1:], strict=False))
+    assert all(a > b > 0 for a, b in itertools.pairwise(volumes))
 
 
 def test_unattached_points_stay_where_they_are() -> None:

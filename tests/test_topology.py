@@ -6,10 +6,10 @@ from collections import Counter
 
 import numpy as np
 import pytest
+from conftest import CAGES, fin, moebius
 from hypothesis import given
 from hypothesis import strategies as st
 
-from conftest import CAGES, fin, moebius
 from levelloop.core.arrays import chains, cycles
 from levelloop.core.errors import MeshError
 from levelloop.core.mesh import Mesh, mesh_of_faces

@@ -106,7 +106,7 @@ class SentenceBar(QWidget):
         self._shown: tuple[Any, ...] = ()
         self._open = False
         self.fields: dict[str, Field] = {}
-        self._typing = False
+        self._typing: Field | None = None
         self.refresh()
 
     # What runs
@@ -215,9 +215,9 @@ class SentenceBar(QWidget):
             return
         pieces = operation.pieces(values)
         for text, name in pieces:
-            # Commas and full stops belong to the word before them.
-            if text.strip():
-                self._say(text.strip())
+            # Between fields the gaps do what commas do in the history.
+            if text.strip(" ,"):
+                self._say(text.strip(" ,"))
             if name == "selection":
                 self._say(subject, strong=True)
             elif name is not None:
@@ -271,7 +271,7 @@ class SentenceBar(QWidget):
     def _write(self, operation: Operation, values: dict[str, Any]) -> None:
         unit = self.session.document.unit
         for name, field in self.fields.items():
-            if self._typing and field.hasFocus():
+            if self._typing is field:
                 continue
             text = operation.show(name, values, unit)
             if field.text() != text:
@@ -285,7 +285,7 @@ class SentenceBar(QWidget):
         operation, _, _ = self._subject()
         if operation is None:
             return
-        self._typing = True
+        self._typing = field
         try:
             document: Document = self.session.document
             values = typed_values(operation, field.name, field.text(), document.reading)
@@ -293,7 +293,7 @@ class SentenceBar(QWidget):
         except LevelLoopError as error:
             self._wrong(field, str(error))
         finally:
-            self._typing = False
+            self._typing = None
 
     def _step(self, field: Field, by: float) -> None:
         operation, values, _ = self._subject()

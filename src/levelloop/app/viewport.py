@@ -134,6 +134,10 @@ class Viewport(QOpenGLWidget):
 
     # What is shown where
 
+    def sight_ready(self) -> bool:
+        """Whether the view has been drawn, so that things can be picked."""
+        return self._renderer is not None
+
     def sight(self) -> Sight:
         """The present frame as picking needs it, read back once and kept until something moves."""
         if self._sight is None:
@@ -415,9 +419,7 @@ class Viewport(QOpenGLWidget):
             self.session.set_active(part.id)
             return
         if part.id != self.session.document.active:
-            if not (add or remove):
-                self.session.select_none()
-            self.session.set_active(part.id)
+            self.session.set_active(part.id, keep_others=add or remove)
         topology = part.mesh.topology
         found = Selection(hit.kind, np.array([hit.index]), self._picked_backwards(hit, place))
         old = self.session.selection

@@ -33,8 +33,9 @@ from levelloop.app.theme import BENCH, text_font
 from levelloop.app.tool_rack import ToolRack
 from levelloop.app.viewport import Viewport
 from levelloop.core.errors import LevelLoopError
+from levelloop.core.measure.faces import face_normals, point_normals, unit
 from levelloop.core.review.findings import PURPOSES, Finding
-from levelloop.core.selection import Kind, Selection
+from levelloop.core.selection import Kind, Selection, convert, count_of
 from levelloop.document.operations import REGISTRY
 from levelloop.document.registry import Operation
 from levelloop.document.session import Session, State
@@ -262,10 +263,7 @@ class Window(QMainWindow):
                 self.session.set_active(part_id)
             part = self.session.part
             index = finding.indices[step]
-            if (
-                index
-                < {"points": part.mesh.n_points, "edges": part.mesh.n_edges, "faces": part.mesh.n_faces}[finding.kind]
-            ):
+            if index < count_of(part.mesh.topology, finding.kind):
                 self.set_kind(finding.kind)
                 self.session.set_selection(Selection(finding.kind, np.array([index])))
             self._turn_towards(finding, step)
@@ -273,16 +271,29 @@ class Window(QMainWindow):
         self.view.refresh()
 
     def _turn_towards(self, finding: Finding, step: int) -> None:
-        """Turns the view where the found place would be on the far side."""
-        extent = self.stage.extent(self.session.document.active)
-        if len(extent) == 0:
+        """Turns the view where the found place would face away."""
+        outwards = self._outwards(finding, step)
+        camera = self.view.camera
+        if float(outwards @ camera.axes[2]) >= 0.3 or not outwards.any():
             return
-        outwards = finding.at[step] - 0.5 * (extent.min(axis=0) + extent.max(axis=0))
-        if float(outwards @ self.view.camera.axes[2]) < 0.15 * float(np.linalg.norm(outwards)):
-            across = np.hypot(outwards[0], outwards[1])
-            if across > 1e-9:
-                self.view.camera.turn = float(np.degrees(np.arctan2(outwards[0], -outwards[1])))
-            self.view.camera.tilt = float(np.clip(np.degrees(np.arctan2(outwards[2], max(across, 1e-9))), -70.0, 70.0))
+        across = float(np.hypot(outwards[0], outwards[1]))
+        if across > 0.2:
+            camera.turn = float(np.degrees(np.arctan2(outwards[0], -outwards[1]))) + 20.0
+        camera.tilt = float(np.clip(np.degrees(np.arctan2(outwards[2], across)), -55.0, 55.0)) + 8.0
+
+    def _outwards(self, finding: Finding, step: int) -> np.ndarray:
+        """Where the surface faces at a found place; flipped faces face the other way."""
+        mesh = self.session.part.to_world(self.session.part.mesh)
+        index = int(finding.indices[step])
+        if index >= count_of(mesh.topology, finding.kind):
+            return np.zeros(3)
+        if finding.kind == "faces":
+            normal = face_normals(mesh.topology, mesh.points)[index]
+            return -normal if finding.check == "flipped" else normal
+        normals = point_normals(mesh.topology, mesh.points)
+        if finding.kind == "points":
+            return np.asarray(normals[index])
+        return unit(normals[mesh.topology.edges[index]].sum(axis=0))
 
     def _remedy(self, part_id: str, finding: Finding) -> None:
         if finding.remedy is None:
@@ -290,8 +301,6 @@ class Window(QMainWindow):
         self.session.set_active(part_id)
         selection = Selection(finding.kind, finding.indices)
         if finding.remedy.kind is not None and finding.remedy.kind != finding.kind:
-            from levelloop.core.selection import convert
-
             selection = convert(self.session.part.mesh.topology, selection, finding.remedy.kind)
         self.session.set_selection(selection)
         remedy = finding.remedy

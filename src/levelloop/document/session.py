@@ -172,10 +172,17 @@ class Session:
         selections = {key: value for key, value in self.state.selections.items() if key != part.id}
         self.apply(self.document.without(part.id), f"Remove part “{part.name}”", selections)
 
-    def set_active(self, name: str) -> None:
-        """Makes a part the active one; no entry of the history."""
+    def set_active(self, name: str, keep_others: bool = False) -> None:
+        """Makes a part the active one; no entry of the history.
+
+        keep_others: other parts keep what is selected of them, so that the next operation acts on all.
+        """
         part = self.document.find(name)
-        self._amend(replace(self.state, document=replace(self.document, active=part.id)))
+        selections = self.state.selections
+        if not keep_others:
+            selections = {key: chosen for key, chosen in selections.items() if key == part.id}
+        document = self.document if part.id == self.document.active else replace(self.document, active=part.id)
+        self._amend(replace(self.state, document=document, selections=selections))
 
     # Undo
 

@@ -1,0 +1,551 @@
+"""The real window, driven by pointer and keys under a screen with OpenGL."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+import trimesh
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QWheelEvent
+from PySide6.QtWidgets import QApplication, QLineEdit
+from pytestqt.qtbot import QtBot
+
+from levelloop.app.main import application
+from levelloop.app.picking import element_places
+from levelloop.app.window import Window
+from levelloop.core.measure.faces import signed_volume
+from levelloop.core.selection import Kind
+from levelloop.core.where import select_where
+from levelloop.demo.build import demo_document
+from levelloop.document.session import Session
+
+LEFT = Qt.MouseButton.LeftButton
+RIGHT = Qt.MouseButton.RightButton
+NONE = Qt.KeyboardModifier.NoModifier
+SHIFT = Qt.KeyboardModifier.ShiftModifier
+CONTROL = Qt.KeyboardModifier.ControlModifier
+
+pytestmark = pytest.mark.skipif(
+    application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
+)
+
+
+class Hands:
+    """What a person does at the window."""
+
+    def __init__(self, window: Window, qtbot: QtBot) -> None:
+        self.window, self.qtbot, self.view = window, qtbot, window.view
+
+    @property
+    def session(self) -> Session:
+        return self.window.session
+
+    def settle(self) -> None:
+        self.window.stage.wait()
+        QApplication.processEvents()
+
+    def key(self, key: Qt.Key, modifiers: Qt.KeyboardModifier = NONE) -> None:
+        target = QApplication.focusWidget() or self.view
+        self.qtbot.keyClick(target, key, modifiers)
+        self.settle()
+
+    def type(self, text: str) -> None:
+        self.qtbot.keyClicks(QApplication.focusWidget() or self.view, text)
+        self.settle()
+
+    def place(self, kind: Kind, index: int) -> QPoint:
+        picture = self.window.stage.picture(self.session.document.active)
+        assert picture is not None
+        x, y, _ = self.view.on_screen(element_places(picture, kind)[[index]])[0]
+        return QPoint(round(x), round(y))
+
+    def click(self, kind: Kind, index: int, modifiers: Qt.KeyboardModifier = NONE, times: int = 1) -> None:
+        place = self.place(kind, index)
+        self.view._clicks = (0.0, QPoint(), 0)
+        for _ in range(times):
+            self.qtbot.mouseClick(self.view, LEFT, modifiers, place)
+        self.settle()
+
+    def drag(
+        self, start: QPoint, end: QPoint, button: Qt.MouseButton = LEFT, modifiers: Qt.KeyboardModifier = NONE
+    ) -> None:
+        self.qtbot.mousePress(self.view, button, modifiers, start)
+        for share in (0.3, 0.6, 1.0):
+            self.move(start + (end - start) * share, button)
+        self.qtbot.mouseRelease(self.view, button, modifiers, end)
+        self.settle()
+
+    def move(self, place: QPoint, button: Qt.MouseButton = Qt.MouseButton.NoButton) -> None:
+        from PySide6.QtCore import QEvent, QPointF
+        from PySide6.QtGui import QMouseEvent
+
+        event = QMouseEvent(
+            QEvent.Type.MouseMove,
+            QPointF(place),
+            QPointF(self.view.mapToGlobal(place)),
+            Qt.MouseButton.NoButton,
+            button,
+            NONE,
+        )
+        QApplication.sendEvent(self.view, event)
+        QApplication.processEvents()
+
+    def edge(self, a: int, b: int) -> int:
+        return int(self.session.part.mesh.topology.find_edges([[a, b]])[0])
+
+    def face(self, **conditions: object) -> int:
+        found = select_where(self.session.part.mesh, "faces", **conditions)
+        return int(found.indices[0])
+
+
+@pytest.fixture
+def empty(qtbot: QtBot) -> Iterator[Hands]:
+    yield from opened(Session.new(), qtbot)
+
+
+@pytest.fixture
+def demo(qtbot: QtBot) -> Iterator[Hands]:
+    yield from opened(Session(demo_document()), qtbot)
+
+
+def opened(session: Session, qtbot: QtBot) -> Iterator[Hands]:
+    application()
+    window = Window(session)
+    window.setProperty("unattended", True)
+    window.resize(1280, 800)
+    with qtbot.waitExposed(window):
+        window.show()
+    window.activateWindow()
+    qtbot.waitUntil(lambda: window.view.sight_ready(), timeout=5000)
+    hands = Hands(window, qtbot)
+    window.view.setFocus()
+    hands.settle()
+    yield hands
+    window.close()
+    window.deleteLater()
+    QApplication.processEvents()
+
+
+def box_in(hands: Hands) -> None:
+    hands.window.rack.buttons["add_box"].click()
+    hands.settle()
+    hands.key(Qt.Key.Key_Return)
+
+
+def test_the_whole_story(demo: Hands, tmp_path: Path) -> None:
+    """From a box to a reviewed, saved, printable part."""
+    window, session = demo.window, demo.session
+    assert [part.name for part in session.document.parts] == ["honey jar", "hive bracket"]
+
+    # A box from the rack, its size typed: the bar takes the keyboard at once.
+    window.rack.buttons["add_box"].click()
+    demo.type("30 x 20 x 10")
+    demo.key(Qt.Key.Key_Return)
+    assert session.part.name == "box" and session.part.mesh.points.max(axis=0).tolist() == [15, 10, 5]
+    for part in ("honey jar", "hive bracket"):
+        session.edit_part(session.document.find(part).id, "Hide", visible=False)
+    window.view.frame()
+    demo.settle()
+
+    # The top face, picked by the pointer, extruded and inset by typed millimetres.
+    demo.key(Qt.Key.Key_F)
+    demo.click("faces", demo.face(normal="z"))
+    assert session.selection.indices.tolist() == [demo.face(normal="z")]
+    demo.key(Qt.Key.Key_X)
+    demo.type("4 mm")
+    demo.key(Qt.Key.Key_Return)
+    assert signed_volume(session.part.mesh) == pytest.approx(30 * 20 * 14)
+    demo.key(Qt.Key.Key_N)
+    demo.type("0.2 cm")
+    demo.key(Qt.Key.Key_Return)
+    top = demo.face(normal="z", plane=((0, 0, 9), "z"))
+    assert session.part.mesh.n_faces == 14 and top >= 0
+
+    # A mirrored pair of support loops at an exact distance.
+    demo.key(Qt.Key.Key_E)
+    upright = next(
+        i
+        for i, e in enumerate(session.part.mesh.topology.edges)
+        if np.allclose(np.sort(session.part.mesh.points[e][:, 2]), [-5, 5])
+        and np.allclose(session.part.mesh.points[e][:, :2], [15, -10])
+    )
+    demo.click("edges", upright)
+    assert session.selection.kind == "edges" and len(session.selection) == 1
+    session.do("run_loop", distance=1.5, mirrored=True)
+    assert len(session.selection) == 8
+    demo.settle()
+
+    # The loop around the top rim by double-click, creased.
+    demo.key(Qt.Key.Key_E)
+    rim = next(
+        i
+        for i, e in enumerate(session.part.mesh.topology.edges)
+        if np.allclose(session.part.mesh.points[e][:, 2], 3.5) and np.allclose(session.part.mesh.points[e][:, 1], -10)
+    )
+    demo.click("edges", rim, times=2)
+    assert len(session.selection) == 4
+    demo.key(Qt.Key.Key_K)
+    demo.type("3")
+    demo.key(Qt.Key.Key_Return)
+    assert (session.part.mesh.creases == 3).sum() == 4
+
+    # Smoothed on the rail, by a click on its stop.
+    stop = next(place for place in window.line.places() if place.stop == 3)
+    demo.qtbot.mouseClick(window.line, LEFT, NONE, QPoint(round(stop.x), 27))
+    demo.settle()
+    picture = window.stage.picture(session.document.active)
+    assert picture is not None and picture.level == 3 and session.part.level == 3
+
+    # Undone and redone by keys.
+    faces = session.part.mesh.n_faces
+    for _ in range(3):
+        demo.key(Qt.Key.Key_Z, CONTROL)
+    assert session.part.mesh.n_faces < faces
+    for _ in range(3):
+        demo.key(Qt.Key.Key_Z, CONTROL | SHIFT)
+    assert session.part.mesh.n_faces == faces and session.part.level == 3
+
+    # Saved, opened again, exported.
+    assert window.save_path(tmp_path / "part.usda")
+    assert session.is_saved
+    assert window.open_path(tmp_path / "part.usda")
+    assert window.session.part.mesh.n_faces == faces
+    assert window.export_path(tmp_path / "part.stl")
+    solid = trimesh.load_mesh(tmp_path / "part.stl")
+    assert solid.is_watertight and solid.volume > 0
+    assert "1 part" in window.message
+
+
+def test_the_review_finds_and_the_repairs_mend(demo: Hands) -> None:
+    """The faulty bracket: flipped face, n-gon, triangles, each mended the way a person would."""
+    window, session = demo.window, demo.session
+    window.run_review()
+    session.set_active("hive bracket")
+    demo.settle()
+    checks = [finding.check for part_id, finding in window.review.rows if part_id == session.document.active]
+    assert {"flipped", "ngons", "triangles", "poles"} <= set(checks)
+
+    def row(check: str) -> int:
+        return next(i for i, (_, finding) in enumerate(window.review.rows) if finding.check == check)
+
+    # Flipped: chosen in the list, mended by its remedy.
+    window.review.show_row(row("flipped"), 0)
+    demo.settle()
+    assert len(session.selection) == 1 and session.selection.kind == "faces"
+    window.review.remedy.click()
+    window.run_review()
+    assert "flipped" not in [finding.check for _, finding in window.review.rows]
+
+    # The n-gon: two of its points picked in the view and joined with Y.
+    window.review.show_row(row("ngons"), 0)
+    demo.settle()
+    face = int(session.selection.indices[0])
+    outline = session.part.mesh.topology.face(face).tolist()
+    assert len(outline) == 5
+    session.select_none()
+    demo.key(Qt.Key.Key_P)
+    places = {i: demo.place("points", i) for i in outline}
+    assert all(demo.view.rect().contains(place) for place in places.values())
+    demo.click("points", 33)
+    demo.click("points", 39, SHIFT)
+    assert sorted(session.selection.indices.tolist()) == [33, 39]
+    demo.key(Qt.Key.Key_Y)
+    window.run_review()
+    assert "ngons" not in [finding.check for _, finding in window.review.rows]
+
+    # The two triangles that are left share an edge; without it they are a quad.
+    window.review.show_row(row("triangles"), 0)
+    session.select(edges=[[32, 39]])
+    demo.settle()
+    window.view.setFocus()
+    demo.key(Qt.Key.Key_O)
+    window.run_review()
+    assert "triangles" not in [finding.check for _, finding in window.review.rows]
+    assert all(report.ready for _, report in window.review.reports)
+
+
+def test_picking_respects_what_is_visible(empty: Hands) -> None:
+    box_in(empty)
+    session = empty.session
+    far = empty.face(normal="y")
+    empty.click("faces", far)
+    assert session.selection.indices.tolist() != [far]
+    empty.key(Qt.Key.Key_P)
+    hidden = int(np.argmax(session.part.mesh.points @ [-1, 1, -1.0]))
+    empty.click("points", hidden)
+    assert len(session.selection) == 0
+    empty.view.reach = "through"
+    empty.click("points", hidden)
+    assert session.selection.indices.tolist() == [hidden]
+
+
+def test_adding_removing_and_boxes(empty: Hands) -> None:
+    box_in(empty)
+    session, view = empty.session, empty.view
+    top, front = empty.face(normal="z"), empty.face(normal="-y")
+    empty.click("faces", top)
+    empty.click("faces", front, SHIFT)
+    assert set(session.selection.indices.tolist()) == {top, front}
+    empty.click("faces", top, CONTROL)
+    assert session.selection.indices.tolist() == [front]
+    empty.key(Qt.Key.Key_P)
+    empty.drag(QPoint(5, 5), QPoint(view.width() - 5, view.height() - 5))
+    assert session.selection.kind == "points" and len(session.selection) == 7  # the eighth is hidden
+    view.reach = "through"
+    empty.drag(QPoint(5, 5), QPoint(view.width() - 5, view.height() - 5))
+    assert len(session.selection) == 8
+    empty.drag(QPoint(5, 5), QPoint(view.width() - 5, view.height() - 5), modifiers=CONTROL)
+    assert len(session.selection) == 0
+
+
+def test_rings_by_triple_click_and_conversion(demo: Hands) -> None:
+    session = demo.session
+    demo.key(Qt.Key.Key_E)
+    wall = demo.edge(194, 210)
+    demo.click("edges", wall, times=3)
+    assert len(session.selection) == 16
+    demo.key(Qt.Key.Key_P)
+    demo.key(Qt.Key.Key_P)
+    assert session.selection.kind == "points" and len(session.selection) == 32
+    demo.key(Qt.Key.Key_Plus)
+    assert len(session.selection) == 64
+    demo.key(Qt.Key.Key_Minus)
+    assert len(session.selection) == 32
+
+
+def test_the_handle_moves_and_one_undo_takes_it_back(empty: Hands) -> None:
+    box_in(empty)
+    session = empty.session
+    empty.click("faces", empty.face(normal="z"))
+    empty.view.setFocus()
+    empty.key(Qt.Key.Key_M)
+    handle = empty.view.handle()
+    assert handle is not None
+    arms = handle.arms(empty.view.camera, empty.view.width(), empty.view.height())
+    tip = QPoint(round(arms[3, 0]), round(arms[3, 1]))
+    empty.drag(tip, tip + QPoint(0, -60))
+    top = session.part.mesh.points[:, 2].max()
+    assert top > 12
+    assert np.ptp(session.part.mesh.points[:, 0]) == pytest.approx(20)
+    entries = len(session.history)
+    empty.key(Qt.Key.Key_Z, CONTROL)
+    assert session.part.mesh.points[:, 2].max() == 10 and len(session.history) == entries
+
+
+def test_typed_transforms_with_axes(empty: Hands) -> None:
+    box_in(empty)
+    session = empty.session
+    empty.click("faces", empty.face(normal="z"))
+    empty.key(Qt.Key.Key_M)
+    empty.type("12 z")
+    assert session.part.mesh.points[:, 2].max() == 22
+    empty.key(Qt.Key.Key_Escape)
+    assert session.part.mesh.points[:, 2].max() == 10
+    empty.key(Qt.Key.Key_S)
+    empty.type("0.5 xy")
+    empty.key(Qt.Key.Key_Return)
+    assert signed_volume(session.part.mesh) == pytest.approx(20 / 3 * (400 + 100 + 200))
+    empty.key(Qt.Key.Key_T)
+    empty.type("90")
+    empty.key(Qt.Key.Key_Return)
+    assert session.state.sentence == "Rotate 1 face by 90° about z, pivot middle"
+
+
+def test_arrow_keys_step_and_escape_reverts(empty: Hands) -> None:
+    box_in(empty)
+    session = empty.session
+    empty.click("faces", empty.face(normal="z"))
+    empty.key(Qt.Key.Key_X)
+    assert session.state.parameters["distance"] == 5
+    empty.key(Qt.Key.Key_Up)
+    empty.key(Qt.Key.Key_Up, SHIFT)
+    empty.key(Qt.Key.Key_Down, CONTROL)
+    assert session.state.parameters["distance"] == pytest.approx(15.9)
+    empty.key(Qt.Key.Key_Escape)
+    assert session.part.mesh.n_faces == 6 and not session.can_redo
+
+
+def test_a_mistyped_number_changes_nothing_and_says_why(empty: Hands) -> None:
+    box_in(empty)
+    session = empty.session
+    empty.click("faces", empty.face(normal="z"))
+    empty.key(Qt.Key.Key_X)
+    before = session.part.mesh
+    empty.type("3,5 mm")
+    assert session.part.mesh is not before or session.state.parameters["distance"] in (3, 5)
+    assert "decimals with a point" in empty.window.message
+    assert signed_volume(session.part.mesh) == pytest.approx(400 * 23)
+    field = next(iter(empty.window.sentence.fields.values()))
+    assert field.objectName() == "wrong"
+
+
+def test_keep_and_again(empty: Hands) -> None:
+    box_in(empty)
+    empty.click("faces", empty.face(normal="z"))
+    empty.key(Qt.Key.Key_X)
+    empty.type("2")
+    empty.key(Qt.Key.Key_Return, SHIFT)
+    empty.key(Qt.Key.Key_Return)
+    assert signed_volume(empty.session.part.mesh) == pytest.approx(400 * 24)
+
+
+def test_space_taps_and_peeks(demo: Hands) -> None:
+    window, stage = demo.window, demo.window.stage
+    part = demo.session.part
+    assert not stage.is_smooth(part)
+    demo.qtbot.keyPress(demo.view, Qt.Key.Key_Space)
+    demo.qtbot.keyRelease(demo.view, Qt.Key.Key_Space)
+    demo.settle()
+    assert stage.is_smooth(part)
+    demo.qtbot.keyPress(demo.view, Qt.Key.Key_Space)
+    demo.qtbot.wait(350)
+    assert not stage.is_smooth(part)
+    demo.qtbot.keyRelease(demo.view, Qt.Key.Key_Space)
+    demo.settle()
+    assert stage.is_smooth(part)
+    demo.key(Qt.Key.Key_PageUp)
+    assert demo.session.part.level == 3 and window.line.stop == 3
+
+
+def test_large_levels_arrive_later_and_the_window_goes_on(demo: Hands) -> None:
+    window = demo.window
+    window.set_stop(4)
+    picture = window.stage.picture("part1")
+    assert picture is not None and picture.level == 0 and window.stage._running
+    demo.settle()
+    picture = window.stage.picture("part1")
+    assert picture is not None and picture.level == 4 and picture.n_shown_faces == 416 * 256
+
+
+def test_a_level_that_does_not_fit_is_refused_in_words(empty: Hands) -> None:
+    session = empty.session
+    session.do("add_box", cells=(60, 60, 60))
+    empty.window.stage.show_smooth(session.document.active, True)
+    session.do("set_level", level=6)
+    empty.settle()
+    assert "more than fits" in empty.window.message
+    picture = empty.window.stage.picture(session.document.active)
+    assert picture is not None and picture.level == 0
+
+
+def test_directions_zoom_orbit_and_frame(demo: Hands) -> None:
+    camera = demo.view.camera
+    demo.key(Qt.Key.Key_3)
+    assert (camera.turn, camera.tilt) == (0, 90)
+    demo.key(Qt.Key.Key_1)
+    demo.key(Qt.Key.Key_4)
+    assert (camera.turn, camera.tilt, camera.perspective) == (0, 0, False)
+    turn = camera.turn
+    demo.drag(QPoint(300, 300), QPoint(380, 300), RIGHT)
+    assert camera.turn != turn
+    target = camera.target.copy()
+    demo.drag(QPoint(300, 300), QPoint(340, 320), Qt.MouseButton.MiddleButton)
+    assert not np.allclose(camera.target, target)
+    place = demo.place("faces", 0)
+    before = demo.view.on_screen(demo.window.stage.extent()[:1])
+    distance = camera.distance
+    wheel = QWheelEvent(
+        place,
+        demo.view.mapToGlobal(place),
+        QPoint(),
+        QPoint(0, 240),
+        Qt.MouseButton.NoButton,
+        NONE,
+        Qt.ScrollPhase.NoScrollPhase,
+        False,
+    )
+    QApplication.sendEvent(demo.view, wheel)
+    assert camera.distance < distance
+    assert demo.view.on_screen(demo.window.stage.extent()[:1]) != pytest.approx(before)
+    demo.key(Qt.Key.Key_0, SHIFT)
+    screen = demo.view.on_screen(demo.window.stage.extent())
+    assert screen[:, 0].min() > 0 and screen[:, 0].max() < demo.view.width()
+
+
+def test_find_a_command(demo: Hands) -> None:
+    demo.click("faces", demo.face(normal="z", plane=((0, 0, 87), "z")))
+    demo.key(Qt.Key.Key_K, CONTROL)
+    assert demo.window.finder.hasFocus()
+    demo.type("ins")
+    assert demo.window.finder.found[0].title == "Inset"
+    demo.key(Qt.Key.Key_Return)
+    assert demo.session.state.key == "inset"
+    demo.key(Qt.Key.Key_Escape)
+    demo.session.select_none()
+    demo.window.finder.open()
+    demo.type("bevelation")
+    assert demo.window.finder.found == []
+
+
+def test_right_click_offers_what_fits(empty: Hands) -> None:
+    titles = [action.text() for action in empty.window.fitting_menu().actions()]
+    assert titles == ["Plane", "Box", "Cylinder"]
+    box_in(empty)
+    empty.click("faces", empty.face(normal="z"))
+    titles = [action.text() for action in empty.window.fitting_menu().actions()]
+    assert "Extrude" in titles and "Join points" not in titles and titles[0] == "1 face"
+
+
+def test_parts_are_renamed_hidden_and_removed(demo: Hands) -> None:
+    parts, session = demo.window.parts, demo.session
+    row = parts.list.itemWidget(parts.list.item(0))
+    row.begin_rename()  # type: ignore[union-attr]
+    name: QLineEdit = row.name  # type: ignore[union-attr]
+    name.setText("big jar")
+    demo.qtbot.keyClick(name, Qt.Key.Key_Return)
+    assert session.part.name == "big jar"
+    row = parts.list.itemWidget(parts.list.item(0))
+    row.eye.click()  # type: ignore[union-attr]
+    assert not session.document.find("big jar").visible
+    demo.window.start("flip")
+    session.remove_part("part1")
+    assert [part.name for part in session.document.parts] == ["hive bracket"]
+    session.undo()
+    assert len(session.document.parts) == 2
+
+
+def test_a_damaged_file_leaves_the_document_alone(demo: Hands, tmp_path: Path) -> None:
+    bad = tmp_path / "bad.usda"
+    bad.write_text("nothing of use", encoding="utf-8")
+    before = demo.session
+    assert not demo.window.open_path(bad)
+    assert demo.window.session is before and "damaged" in demo.window.message
+    assert not demo.window.save_path(tmp_path / "no folder" / "x.usda")
+    assert "cannot be written" in demo.window.message
+    demo.window.start("extrude")
+    assert demo.window.message == "Extrude needs selected faces."
+
+
+def test_strays_on_the_far_side_are_told_and_dropped(empty: Hands) -> None:
+    box_in(empty)
+    empty.session.select_all("faces")
+    text = empty.window._readout.text()
+    assert "6 faces" in text and "3 on the far side" in text
+    empty.window._follow("far")
+    assert len(empty.session.selection) == 3
+
+
+def test_the_history_goes_where_it_is_clicked(empty: Hands) -> None:
+    box_in(empty)
+    empty.session.select(faces=[1])
+    empty.session.do("extrude", distance=5)
+    history = empty.window.history
+    assert history.list.count() == 3
+    history.list.itemClicked.emit(history.list.item(1))
+    assert empty.session.part.mesh.n_faces == 6 and empty.session.can_redo
+
+
+def test_every_shortcut_is_bound_once(empty: Hands) -> None:
+    keys = [command.shortcut for command in empty.window.commands if command.shortcut]
+    assert len(keys) == len(set(keys))
+
+
+def test_hover_lights_what_a_click_would_pick(empty: Hands) -> None:
+    box_in(empty)
+    top = empty.face(normal="z")
+    empty.move(empty.place("faces", top))
+    empty.qtbot.waitUntil(lambda: empty.view.hover is not None, timeout=2000)
+    assert empty.view.hover is not None and empty.view.hover.index == top
