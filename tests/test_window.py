@@ -549,3 +549,33 @@ def test_hover_lights_what_a_click_would_pick(empty: Hands) -> None:
     empty.move(empty.place("faces", top))
     empty.qtbot.waitUntil(lambda: empty.view.hover is not None, timeout=2000)
     assert empty.view.hover is not None and empty.view.hover.index == top
+
+
+def test_an_empty_cage_shows_nothing_and_breaks_nothing(empty: Hands, tmp_path: Path) -> None:
+    (tmp_path / "points.obj").write_text("v 0 0 0\nv 1 0 0\n", encoding="utf-8")
+    window = empty.window
+    assert window.open_path(tmp_path / "points.obj")
+    empty.settle()
+    window.toggle_smooth()
+    window.run_review()
+    empty.settle()
+    assert window.session.part.mesh.n_faces == 0
+    assert "belong to no face" in window.review.list.item(0).text()
+    assert not window.export_path(tmp_path / "out.stl")
+    assert "would be empty" in window.message and not (tmp_path / "out.stl").exists()
+
+
+def test_long_sentences_do_not_widen_the_window(empty: Hands) -> None:
+    empty.window.resize(1024, 700)
+    empty.window.start("add_cylinder")
+    empty.settle()
+    assert empty.window.width() == 1024
+    last = list(empty.window.sentence.fields.values())[-1]
+    last.setFocus()
+    empty.settle()
+    assert (
+        empty.window.sentence._scroll.viewport()
+        .visibleRegion()
+        .boundingRect()
+        .contains(last.mapTo(empty.window.sentence._scroll.viewport(), last.rect().center()))
+    )

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QWheelEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QWidget
 
 from levelloop.app.theme import text_font
 from levelloop.core.errors import LevelLoopError
@@ -87,8 +87,15 @@ class SentenceBar(QWidget):
         self._word_row = QHBoxLayout(self._words)
         self._word_row.setContentsMargins(0, 0, 0, 0)
         self._word_row.setSpacing(5)
-        self._row.addWidget(self._words)
-        self._row.addStretch(1)
+        # A long sentence scrolls with the field that has the keyboard, instead of widening the window.
+        self._scroll = QScrollArea(self)
+        self._scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+        self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._scroll.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._scroll.setWidgetResizable(True)
+        self._scroll.setStyleSheet("QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }")
+        self._scroll.setWidget(self._words)
+        self._row.addWidget(self._scroll, 1)
         self.keep = QPushButton("Keep", self)
         self.keep.setObjectName("primary")
         self.keep.setToolTip("Enter")
@@ -162,6 +169,11 @@ class SentenceBar(QWidget):
         self._open = False
         self.refresh()
 
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.FocusIn and isinstance(watched, QWidget):
+            self._scroll.ensureWidgetVisible(watched, 24, 0)
+        return super().eventFilter(watched, event)
+
     def focus_first(self) -> None:
         """Puts the keyboard into the first field, ready to type over."""
         if self.fields:
@@ -199,6 +211,7 @@ class SentenceBar(QWidget):
 
     def _rebuild(self, operation: Operation | None, values: dict[str, Any], subject: str) -> None:
         while self._word_row.count():
+            # The stretch at the end goes too; it comes back below.
             item = self._word_row.takeAt(0)
             widget = item.widget() if item else None
             if widget is not None:
@@ -212,6 +225,7 @@ class SentenceBar(QWidget):
             if self.session.can_undo and self.session.document.parts:
                 text = subject + "."
             self._say(text, quiet=True)
+            self._word_row.addStretch(1)
             return
         pieces = operation.pieces(values)
         for text, name in pieces:
@@ -228,6 +242,7 @@ class SentenceBar(QWidget):
                 field.kept.connect(self.finish)
                 field.reverted.connect(self.take_back)
                 field.axis_turned.connect(lambda by, field=field: self._turn_axis(field, by))
+                field.installEventFilter(self)
                 self.fields[name] = field
                 self._word_row.addWidget(field)
                 field.show()
@@ -238,6 +253,7 @@ class SentenceBar(QWidget):
             button.clicked.connect(lambda _=False, name=name: self._give(name))
             self._word_row.addWidget(button)
             button.show()
+        self._word_row.addStretch(1)
         self._write(operation, values)
 
     def _missing(self, operation: Operation, pieces: list[tuple[str, str | None]]) -> list[str]:

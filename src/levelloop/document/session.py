@@ -67,7 +67,7 @@ class Session:
     changed = Signal(object, object)
 
     def __init__(self, document: Document, path: Path | None = None) -> None:
-        self._states = [State(document)]
+        self._states = [State(document, sentence="Document opened" if document.parts else "New document")]
         self._here = 0
         self._saved: Document | None = document
         self.path = path

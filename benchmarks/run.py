@@ -1,0 +1,193 @@
+"""All benchmarks in one run: what was measured, the target, the verdict. `make bench`.
+
+Best of several repeats, one thread where the library allows it, side by side with the C++ reference library where
+that can be built. Writes docs/benchmarks.md.
+"""
+
+from __future__ import annotations
+
+import os
+import platform
+import resource
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from datetime import date
+from pathlib import Path
+
+for name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS"):
+    os.environ.setdefault(name, "1")
+
+import numpy as np  # noqa: E402
+import reference  # noqa: E402
+
+from levelloop.core.edit.extrude import extrude, inset  # noqa: E402
+from levelloop.core.edit.loops import run_loop  # noqa: E402
+from levelloop.core.edit.take_out import take_out  # noqa: E402
+from levelloop.core.edit.weld import weld  # noqa: E402
+from levelloop.core.forms.primitives import box  # noqa: E402
+from levelloop.core.mesh import Mesh  # noqa: E402
+from levelloop.core.review import review  # noqa: E402
+from levelloop.core.selection import Selection, grow, select_all, select_loop, select_ring  # noqa: E402
+from levelloop.core.subdivision.surface import SmoothSurface  # noqa: E402
+from levelloop.core.topology import Topology  # noqa: E402
+from levelloop.document.document import Document, new_part  # noqa: E402
+from levelloop.files import read_document, write_document  # noqa: E402
+
+Row = tuple[str, float, float | None, str]
+LEVEL = 3
+
+
+def best(run: Callable[[], object], repeats: int = 5) -> float:
+    """The shortest of several runs, in milliseconds."""
+    times = []
+    for _ in range(repeats):
+        start = time.perf_counter()
+        run()
+        times.append(1000.0 * (time.perf_counter() - start))
+    return min(times)
+
+
+def fresh(mesh: Mesh) -> Mesh:
+    """The same cage with nothing derived yet."""
+    topology = Topology(mesh.topology.face_offsets, mesh.topology.corners, mesh.n_points)
+    return Mesh(topology, mesh.points)
+
+
+def cube_of(faces: int) -> Mesh:
+    """A closed cage of about so many quads."""
+    cells = max(1, round((faces / 6) ** 0.5))
+    return box((100, 100, 100), (cells, cells, cells))
+
+
+def smoothing(mesh: Mesh, theirs: dict[str, float] | None) -> list[Row]:
+    """Refinement, stencils and new points, against the reference."""
+
+    def refined() -> None:
+        cage = fresh(mesh)
+        SmoothSurface(cage, LEVEL).points(cage.points)
+
+    def stencils() -> None:
+        _ = SmoothSurface(fresh(mesh), LEVEL).matrices
+
+    surface = SmoothSurface(mesh, LEVEL)
+    _ = surface.matrices
+    points = surface.points(mesh.points)
+    rows: list[Row] = []
+
+    def row(title: str, taken: float, key: str, share: float) -> None:
+        target = share * theirs[key] if theirs else None
+        note = f"{taken / theirs[key]:.2f} × the reference's {theirs[key]:.0f} ms" if theirs else "reference not built"
+        rows.append((title, taken, target, note))
+
+    row("level 3: connectivity + positions", best(refined), "refine", 1.0)
+    row("level 3: connectivity + stencil matrices", best(stencils, 3), "stencil", 0.5)
+    row("level 3: new points through the stencils", best(lambda: surface.fast_points(mesh.points)), "apply", 0.6)
+    rows.append(("level 3: limit normals, sectors known", best(lambda: surface.normals(points), 3), None, ""))
+    return rows
+
+
+def selecting() -> list[Row]:
+    """Loops and rings on a large cage, connectivity known."""
+    topology = cube_of(100_000).topology
+    edge = Selection("edges", np.array([topology.n_edges // 3]))
+    select_loop(topology, edge), select_ring(topology, edge)
+    half = Selection("faces", np.arange(topology.n_faces // 2))
+    derived = best(lambda: derive(topology), 3)
+    return [
+        ("100,000 faces: all connectivity derived", derived, 120.0, "edges, twins, faces of edges, valence"),
+        ("100,000 faces: select a loop", best(lambda: select_loop(topology, edge)), 2.0, ""),
+        ("100,000 faces: select a ring", best(lambda: select_ring(topology, edge)), 2.0, ""),
+        ("100,000 faces: grow half of them", best(lambda: grow(topology, half)), None, ""),
+    ]
+
+
+def derive(topology: Topology) -> None:
+    """Everything an edit or a picture needs to know."""
+    new = Topology(topology.face_offsets, topology.corners, topology.n_points)
+    _ = new.edges, new.edge_faces, new.twin, new.around, new.valence, new.point_face_count, new.open_points
+
+
+def editing(faces: int) -> list[Row]:
+    """Edits on a cage whose connectivity is known, the new cage's edges included."""
+    mesh = cube_of(faces)
+    topology = mesh.topology
+    _ = topology.twin, topology.ring_label, topology.around, mesh.creases
+    chosen = Selection("faces", np.arange(topology.n_faces // 4))
+    edge = Selection("edges", np.array([topology.n_edges // 3]))
+    loop = select_loop(topology, edge)
+    target = 60.0 if faces == 20_000 else None
+    return [
+        (f"{faces:,} faces: extrude a quarter", best(lambda: extrude(mesh, chosen, 1.0)), target, ""),
+        (f"{faces:,} faces: inset a quarter, each", best(lambda: inset(mesh, chosen, 0.1, each=True)), target, ""),
+        (f"{faces:,} faces: run a loop", best(lambda: run_loop(mesh, edge)), target, ""),
+        (f"{faces:,} faces: take a loop out", best(lambda: take_out(mesh, loop)), target, ""),
+        (
+            f"{faces:,} faces: weld all within 0.001",
+            best(lambda: weld(mesh, select_all(topology, "points"))),
+            target,
+            "",
+        ),
+    ]
+
+
+def reviewing() -> list[Row]:
+    """The whole review."""
+    mesh = cube_of(20_000)
+    return [("20,000 faces: full review", best(lambda: review(fresh(mesh)), 3), 1000.0, "")]
+
+
+def files() -> list[Row]:
+    """Opening and saving a large cage."""
+    document = Document().with_part(new_part(Document(), cube_of(100_000), "cage"))
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "cage.usdc"
+        write_document(document, path)
+        return [
+            ("100,000 faces: save (.usdc)", best(lambda: write_document(document, path), 3), 1000.0, ""),
+            ("100,000 faces: open (.usdc)", best(lambda: read_document(path), 3), 1000.0, ""),
+        ]
+
+
+def memory() -> list[Row]:
+    """The most memory that level 3 of the 9,600-quad cage takes, in a process of its own."""
+    code = (
+        "import resource\n"
+        "from levelloop.core.forms.primitives import box\n"
+        "from levelloop.core.subdivision.surface import SmoothSurface\n"
+        "cage = box((100,) * 3, (40,) * 3)\n"
+        "surface = SmoothSurface(cage, 3)\n"
+        "surface.points(cage.points), surface.fast_points(cage.points)\n"
+        "print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    return [("level 3 of 9,600 quads: memory in all, MB", float(done.stdout), 600.0, "megabytes, not milliseconds")]
+
+
+def main() -> None:
+    mesh = cube_of(9_600)
+    program = reference.build()
+    theirs = reference.run(program, mesh, LEVEL, 5)[0] if program else None
+    rows = smoothing(mesh, theirs) + selecting()
+    for faces in (1_000, 5_000, 20_000, 100_000):
+        rows += editing(faces)
+    rows += reviewing() + files() + memory()
+    lines = ["| work | ms | target | verdict | |", "| --- | ---: | ---: | --- | --- |"]
+    for title, taken, target, note in rows:
+        verdict = "" if target is None else "met" if taken <= target else "**missed**"
+        shown = "" if target is None else f"{target:.0f}" if target >= 10 else f"{target:.1f}"
+        lines.append(f"| {title} | {taken:.1f} | {shown} | {verdict} | {note} |")
+        print(f"{title:46} {taken:9.1f}  {shown:>6}  {verdict:10} {note}")
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    facts = (
+        f"{date.today()}, {os.cpu_count()} cores, {platform.machine()}, Python {platform.python_version()}, "
+        f"NumPy {np.__version__}; peak memory of the run {peak:.0f} MB."
+    )
+    text = "\n".join(["# Benchmarks", "", f"Last run of `make bench`: {facts}", "", *lines, ""])
+    (Path(__file__).parent.parent / "docs" / "benchmarks.md").write_text(text, encoding="utf-8")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,86 @@
+"""Draws the pictures of the README from the demo: `make screenshots`."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtTest import QTest
+
+from levelloop.app.main import application
+from levelloop.app.window import Window
+from levelloop.demo.build import demo_document
+from levelloop.document.session import Session
+
+
+def main_view(window: Window) -> None:
+    """The jar's cage beside the smooth bracket."""
+    window.session.select(edges=[[194, 210]])
+    window.session.do("select_loop")
+
+
+def smooth(window: Window) -> None:
+    """Both parts smooth, with flow lines."""
+    window.stage.show_smooth("part1", True)
+    window.stage.show_smooth("part2", True)
+    window.view.frame(everything=True)
+
+
+def cage(window: Window) -> None:
+    """The jar's cage alone, its points shown, from above."""
+    window.session.edit_part("part2", "Hide “hive bracket”", visible=False)
+    window.view.camera.tilt = 38.0
+    window.set_kind("points")
+    window.session.select_where("points", plane=((0, 0, 87), "z"))
+    window.view.frame(everything=True)
+
+
+def review(window: Window) -> None:
+    """The review stepping through the poles of the faulty bracket."""
+    window.session.set_active("hive bracket")
+    row = next(i for i, (_, finding) in enumerate(window.review.rows) if finding.valence == 5)
+    window.review.show_row(row, 1)
+    window.view.camera.distance *= 0.8
+
+
+def loops(window: Window) -> None:
+    """A mirrored pair of support loops, its distance being typed."""
+    window.session.set_active("hive bracket")
+    window.stage.show_smooth("part2", True)
+    window.session.select(edges=[[25, 26]])
+    window.start("run_loop")
+    window.session.change_last(distance=3.0, mirrored=True)
+    window.sentence.focus_first()
+    window.view.camera.turn, window.view.camera.tilt = -28.0, 34.0
+    window.view.frame_points(window.stage.extent("part2"))
+
+
+VIEWS: dict[str, Callable[[Window], None]] = {
+    "main": main_view,
+    "smooth": smooth,
+    "cage": cage,
+    "review": review,
+    "loops": loops,
+}
+
+
+def draw(folder: Path, names: list[str]) -> None:
+    """Draws the named views, or all."""
+    application()
+    for name in names or list(VIEWS):
+        window = Window(Session(demo_document()))
+        window.setProperty("unattended", True)
+        window.resize(1280, 800)
+        window.show()
+        QTest.qWaitForWindowExposed(window)
+        QTest.qWait(500)
+        VIEWS[name](window)
+        window.stage.wait()
+        QTest.qWait(500)
+        window.grab().save(str(folder / f"{name}.png"))
+        window.close()
+
+
+if __name__ == "__main__":
+    draw(Path(sys.argv[1]), sys.argv[2:])
