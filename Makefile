@@ -8,7 +8,7 @@ SCREEN := QT_QPA_PLATFORM=xcb LIBGL_ALWAYS_SOFTWARE=1 xvfb-run -a -s "-screen 0 
 
 setup: $(VENV)/ready
 
-$(VENV)/ready: pyproject.toml requirements.txt packages.txt tools/setup
+$(VENV)/ready: pyproject.toml requirements.txt packages.txt packages-tests.txt tools/setup
 	tools/setup $(VENV)
 	touch $@
 

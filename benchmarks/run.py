@@ -31,6 +31,7 @@ from levelloop.core.forms.primitives import box  # noqa: E402
 from levelloop.core.mesh import Mesh  # noqa: E402
 from levelloop.core.review import review  # noqa: E402
 from levelloop.core.selection import Selection, grow, select_all, select_loop, select_ring  # noqa: E402
+from levelloop.core.subdivision.live import LivePoints  # noqa: E402
 from levelloop.core.subdivision.surface import SmoothSurface  # noqa: E402
 from levelloop.core.topology import Topology  # noqa: E402
 from levelloop.document.document import Document, new_part  # noqa: E402
@@ -85,6 +86,11 @@ def smoothing(mesh: Mesh, theirs: dict[str, float] | None) -> list[Row]:
     row("level 3: connectivity + positions", best(refined), "refine", 1.0)
     row("level 3: connectivity + stencil matrices", best(stencils, 3), "stencil", 0.5)
     row("level 3: new points through the stencils", best(lambda: surface.fast_points(mesh.points)), "apply", 0.6)
+    live = LivePoints(surface, mesh.points)
+    moved = mesh.points.copy()
+    moved[1000] += 0.1
+    live.update(moved, np.array([1000]))
+    rows.append(("level 3: one dragged point", best(lambda: live.update(moved, np.array([1000]))), 2.0, ""))
     rows.append(("level 3: limit normals, sectors known", best(lambda: surface.normals(points), 3), None, ""))
     return rows
 

@@ -95,7 +95,7 @@ def make_picture(part: Part, smooth: bool, old: Picture | None = None) -> Pictur
     if old is not None and old.level == level and old.surface.fits(mesh):
         surface = old.surface
     else:
-        surface = SmoothSurface(mesh, level)
+        surface = SmoothSurface(mesh, level, like=old.surface if old is not None else None)
     local = surface.points(mesh.points)
     if level == 0:
         places = part.to_world(mesh).points

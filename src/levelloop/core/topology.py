@@ -45,14 +45,12 @@ class Topology:
         _check(self.face_offsets, self.corners, self.n_points)
 
     @classmethod
-    def derived(cls, face_offsets: Integers, corners: Integers, n_points: int, **known: Integers) -> Self:
-        """A topology from arrays known to be right, with derived arrays already at hand (not checked)."""
+    def derived(cls, face_offsets: Integers, corners: Integers, n_points: int) -> Self:
+        """A topology from arrays known to be right (not checked, not copied)."""
         topology = cls.__new__(cls)
         topology.face_offsets = frozen(face_offsets)
         topology.corners = frozen(corners)
         topology.n_points = n_points
-        for name, values in known.items():
-            topology.__dict__[name] = frozen(values)
         return topology
 
     # Counts
@@ -159,14 +157,20 @@ class Topology:
         return frozen(np.bincount(self.corner_edge, minlength=self.n_edges))
 
     @cached_property
+    def edge_pair(self) -> Integers:
+        """The first two corners whose half-edges lie on each edge, −1 where there is none: (e, 2)."""
+        pair = np.full((self.n_edges, 2), -1, dtype=np.int64)
+        order, offsets = self.edge_corners, self.edge_offsets
+        pair[:, 0] = order[offsets[:-1]]
+        second = self.edge_face_count >= 2
+        pair[second, 1] = order[offsets[:-1][second] + 1]
+        return frozen(pair)
+
+    @cached_property
     def edge_faces(self) -> Integers:
         """The first two faces of each edge, −1 where there is none: (e, 2)."""
-        faces = np.full((self.n_edges, 2), -1, dtype=np.int64)
-        order, offsets = self.edge_corners, self.edge_offsets
-        faces[:, 0] = self.corner_face[order[offsets[:-1]]]
-        second = self.edge_face_count >= 2
-        faces[second, 1] = self.corner_face[order[offsets[:-1][second] + 1]]
-        return frozen(faces)
+        pair = self.edge_pair
+        return frozen(np.where(pair >= 0, self.corner_face[pair], -1))
 
     @cached_property
     def open_edges(self) -> Booleans:
@@ -180,9 +184,7 @@ class Topology:
         −1 on open and non-manifold edges and where the two faces disagree about direction.
         """
         twin = np.full(self.n_corners, -1, dtype=np.int64)
-        order, offsets = self.edge_corners, self.edge_offsets
-        first = offsets[:-1][self.edge_face_count == 2]
-        a, b = order[first], order[first + 1]
+        a, b = self.edge_pair[self.edge_face_count == 2].T
         opposed = self.corners[a] != self.corners[b]
         twin[a[opposed]] = b[opposed]
         twin[b[opposed]] = a[opposed]

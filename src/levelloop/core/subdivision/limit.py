@@ -10,12 +10,13 @@ Biermann, Levin & Zorin 2000, section 3 (tangents of open and creased fans).
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, offsets_from_sizes, ranges, sum_by
+from levelloop.core.arrays import Booleans, Floats, Integers, frozen, inverse_of, offsets_from_sizes, ranges, sum_by
 from levelloop.core.measure.faces import face_vectors, unit
-from levelloop.core.mesh import SHARPNESS_NEVER_FADES
+from levelloop.core.subdivision.refine import Sharp, Step, refine
 from levelloop.core.topology import Topology
 
 
@@ -25,7 +26,8 @@ class Sectors:
 
     point: (s,) the point of each sector; closed: (s,) whether its fan closes; corners: (c,) and offsets (s + 1,)
     the fans; of_corner: (k,) the sector of each corner; corner_points: (n,) points that stay where they are;
-    crease_points: (n,) points that move along a sharp curve.
+    crease_points: (n,) points that move along a sharp curve; is_sharp: (e,) edges that never fade; darts: (d,)
+    those of them that end inside, in a smooth point.
     """
 
     point: Integers
@@ -36,30 +38,33 @@ class Sectors:
     corner_points: Booleans
     crease_points: Booleans
     is_sharp: Booleans
+    darts: Integers
 
 
-def sectors(topology: Topology, creases: Floats, corner_sharpness: Floats) -> Sectors:
-    """The sectors of an all-quad surface. creases: (e,); sharpness that fades counts as smooth in the limit."""
-    sharp = (topology.edge_face_count != 2) | (creases >= SHARPNESS_NEVER_FADES)
+def sectors(topology: Topology, sharp: Sharp) -> Sectors:
+    """The sectors of an all-quad surface; sharpness that fades counts as smooth, as it is in the limit."""
+    never = np.zeros(topology.n_edges, dtype=np.bool_)
+    never[sharp.edges[np.isinf(sharp.edge_sharpness)]] = True
     n = topology.n_points
-    sharp_at = np.bincount(topology.edges[sharp].ravel(), minlength=n)
-    corner_point = (corner_sharpness >= SHARPNESS_NEVER_FADES) | (sharp_at >= 3) | (topology.point_face_count <= 1)
+    sharp_at = np.bincount(topology.edges[never].ravel(), minlength=n)
+    corner_point = sharp_at >= 3
+    corner_point[sharp.points[np.isinf(sharp.point_sharpness)]] = True
     crease_point = ~corner_point & (sharp_at == 2)
     # A single sharp edge ends in a smooth point: it divides nothing there.
-    divides = sharp[topology.corner_edge] & (sharp_at >= 2)[topology.corners]
+    divides = never[topology.corner_edge] & (sharp_at >= 2)[topology.corners]
     around = topology.around.copy()
     into = topology.corner_edge[topology.previous_corner]
-    stops = sharp[into] & (sharp_at >= 2)[topology.corners]
-    around[stops] = -1
-    first_of_point = np.zeros(topology.n_corners, dtype=np.bool_)
+    around[never[into] & (sharp_at >= 2)[topology.corners]] = -1
     has_start = np.zeros(n, dtype=np.bool_)
     starts_fan = divides | (topology.twin < 0)
     has_start[topology.corners[starts_fan]] = True
+    # A closed fan starts at the first of its corners.
     lone = np.flatnonzero(~has_start[topology.corners])
-    _, index = np.unique(topology.corners[lone], return_index=True)
-    first_of_point[lone[index]] = True
-    start = np.flatnonzero(starts_fan | first_of_point)
-    sizes, chunks, owners = np.zeros(len(start), dtype=np.int64), [], []
+    first = np.full(n, -1, dtype=np.int64)
+    first[topology.corners[lone[::-1]]] = lone[::-1]
+    start = np.sort(np.concatenate((np.flatnonzero(starts_fan), first[first >= 0])))
+    sizes = np.zeros(len(start), dtype=np.int64)
+    chunks, owners = [], []
     here, owner = start, np.arange(len(start))
     closed = np.zeros(len(start), dtype=np.bool_)
     while len(here):
@@ -76,7 +81,93 @@ def sectors(topology: Topology, creases: Floats, corner_sharpness: Floats) -> Se
         corners[offsets[chunk_owner] + step] = chunk
     of_corner = np.empty(topology.n_corners, dtype=np.int64)
     of_corner[corners] = np.repeat(np.arange(len(start)), sizes)
-    return Sectors(topology.corners[start], closed, corners, offsets, of_corner, corner_point, crease_point, sharp)
+    dart = np.flatnonzero(never)
+    dart = dart[(sharp_at[topology.edges[dart]] == 1).any(axis=1)]
+    return Sectors(
+        topology.corners[start], closed, corners, offsets, of_corner, corner_point, crease_point, never, dart
+    )
+
+
+@dataclass(frozen=True, eq=False)
+class Unsettled:
+    """Points whose masks do not hold yet, and the piece of surface around them refined until they do.
+
+    points: (u,) those points; used: (p,) the surface's points that the piece consists of; steps: its refinements;
+    around: its sectors at the end; own: (u,) the points' numbers in the piece; corners: (c,) surface corners at
+    those points and refined_corners: (c,) the piece's corners they became.
+    """
+
+    points: Integers
+    used: Integers
+    steps: tuple[Step, ...]
+    around: Sectors
+    own: Integers
+    corners: Integers
+    refined_corners: Integers
+
+    def settled(self, points: Floats) -> tuple[Floats, Floats]:
+        """Limit places (u, 3) and limit normals of their corners (c, 3), from the surface's points."""
+        local = points[self.used]
+        for step in self.steps:
+            local = step.points(local)
+        topology = self.steps[-1].child
+        normals = sector_normals(topology, self.around, local)[self.around.of_corner[self.refined_corners]]
+        return limit_points(topology, self.around, local)[self.own], normals
+
+
+def unsettled(topology: Topology, sharp: Sharp) -> Unsettled | None:
+    """Points with sharpness that still fades or with other faces than quads around; None where there are none.
+
+    What the ring of a point becomes depends on that ring alone, so only the faces around those points are refined,
+    as often as the highest sharpness there takes.
+    """
+    fading_edges = sharp.edges[np.isfinite(sharp.edge_sharpness)]
+    fading_points = sharp.points[np.isfinite(sharp.point_sharpness)]
+    odd_faces = np.flatnonzero(topology.face_sizes != 4)
+    odd = topology.corners[topology.corners_of_faces(odd_faces)]
+    points = np.unique(np.concatenate((topology.edges[fading_edges].ravel(), fading_points, odd)))
+    points = points[topology.point_face_count[points] > 0]
+    if len(points) == 0:
+        return None
+    highest = max(
+        float(sharp.edge_sharpness[np.isfinite(sharp.edge_sharpness)].max(initial=0.0)),
+        float(sharp.point_sharpness[np.isfinite(sharp.point_sharpness)].max(initial=0.0)),
+        1.0,
+    )
+    faces = topology.faces_of_points(points)
+    corners = topology.corners_of_faces(faces)
+    used = np.unique(topology.corners[corners])
+    number = inverse_of(used, topology.n_points)
+    piece = Topology.derived(
+        offsets_from_sizes(topology.face_sizes[faces]), number[topology.corners[corners]], len(used)
+    )
+    there = number[topology.edges[sharp.edges]]
+    edges = piece.find_edges(there)
+    at_points = number[sharp.points]
+    local = Sharp(
+        edges[edges >= 0],
+        sharp.edge_sharpness[edges >= 0],
+        at_points[at_points >= 0],
+        sharp.point_sharpness[at_points >= 0],
+    )
+    # The piece's own rim is open: sharp, as any open edge is, or its masks would look for faces beyond it.
+    rim = np.setdiff1d(np.flatnonzero(piece.edge_face_count != 2), local.edges)
+    local = Sharp(
+        np.concatenate((local.edges, rim)),
+        np.concatenate((local.edge_sharpness, np.full(len(rim), np.inf))),
+        local.points,
+        local.point_sharpness,
+    )
+    steps: list[Step] = []
+    current: Topology = piece
+    for _ in range(int(np.ceil(highest))):
+        step = refine(current, local)
+        steps.append(step)
+        current, local = step.child, step.sharp
+    at_them = np.flatnonzero(np.isin(topology.corners[corners], points))
+    # The child of corner c is face c and starts at c's point: after k steps corner 4^k · c.
+    refined = at_them * 4 ** len(steps)
+    return Unsettled(points, used, tuple(steps), sectors(current, local), number[points], corners[at_them], refined)
 
 
 def limit_points(topology: Topology, around: Sectors, points: Floats) -> Floats:
@@ -103,6 +194,8 @@ def limit_points(topology: Topology, around: Sectors, points: Floats) -> Floats:
     result[crease] = (4.0 * points[crease] + along[crease]) / 6.0
     stays = around.corner_points | (topology.point_face_count == 0)
     result[stays] = points[stays]
+    for ring in _dart_rings(topology, around):
+        result[ring.points] = np.einsum("k,skd->sd", ring.masks[0], points[ring.places])
     return result
 
 
@@ -123,6 +216,9 @@ def sector_normals(topology: Topology, around: Sectors, points: Floats) -> Float
             last = points[topology.corners[topology.previous_corner[fan[:, -1]]]]
             point = around.point[chosen]
             normals[chosen] = _open_normals(points[point], e, f, last, around.corner_points[point])
+    for ring in _dart_rings(topology, around):
+        tangents = [np.einsum("k,skd->sd", mask, points[ring.places]) for mask in ring.masks[1:]]
+        normals[ring.sectors] = np.cross(*tangents)
     lengths = np.linalg.norm(normals, axis=1)
     weak = np.flatnonzero(~(lengths > 1e-12 * np.maximum(lengths.max(initial=0.0), 1e-300)))
     if len(weak):
@@ -136,6 +232,9 @@ def sector_normals(topology: Topology, around: Sectors, points: Floats) -> Float
 def _closed_normals(e: Floats, f: Floats) -> Floats:
     """Across fans that close: e, f (s, n, 3) edge neighbours and opposite points, in order."""
     n = e.shape[1]
+    if n == 2:
+        # All of a 2-valent point's neighbourhood shrinks alike; the plane is that of its edges and its faces.
+        return np.cross(e[:, 0] - e[:, 1], f[:, 0] - f[:, 1])
     angle = 2.0 * np.pi * np.arange(n) / n
     turn = 2.0 * np.pi / n
     spread = 1.0 + np.cos(turn) + np.cos(np.pi / n) * np.sqrt(2.0 * (9.0 + np.cos(turn)))
@@ -170,3 +269,81 @@ def _mean_normals(topology: Topology, around: Sectors, points: Floats, chosen: I
     fan = around.corners[ranges(around.offsets[chosen], size)]
     vectors = face_vectors(topology, points)[topology.corner_face[fan]]
     return sum_by(np.repeat(np.arange(len(chosen)), size), vectors, len(chosen))
+
+
+@dataclass(frozen=True, eq=False)
+class _DartRing:
+    """Darts of one valence: points (s,), their sectors (s,), the ring's points (s, 2n + 1), masks (3, 2n + 1)."""
+
+    points: Integers
+    sectors: Integers
+    places: Integers
+    masks: Floats
+
+
+def _dart_rings(topology: Topology, around: Sectors) -> list[_DartRing]:
+    """The rings of smooth points in which one edge never fades, each starting at that edge."""
+    rings: list[_DartRing] = []
+    if len(around.darts) == 0:
+        return rings
+    ends = topology.edges[around.darts]
+    sharp_at = np.bincount(topology.edges[around.is_sharp].ravel(), minlength=topology.n_points)
+    # A corner at the dart's end whose half-edge runs along the sharp edge.
+    corners = np.flatnonzero(np.isin(topology.corner_edge, around.darts))
+    corners = corners[(sharp_at[topology.corners[corners]] == 1) & ~around.corner_points[topology.corners[corners]]]
+    assert len(corners) <= ends.size
+    sector = around.of_corner[corners]
+    keep = around.closed[sector]
+    corners, sector = corners[keep], sector[keep]
+    size = np.diff(around.offsets)[sector]
+    for n in np.unique(size).tolist():
+        chosen = size == n
+        here, fan = corners[chosen], []
+        for _ in range(n):
+            fan.append(here)
+            here = topology.around[here]
+        ring = np.stack(fan, axis=1)
+        after = topology.next_corner[ring]
+        places = np.concatenate(
+            (
+                topology.corners[ring[:, :1]],
+                topology.corners[after],
+                topology.corners[topology.next_corner[after]],
+            ),
+            axis=1,
+        )
+        rings.append(_DartRing(places[:, 0], sector[chosen], places, _dart_masks(n)))
+    return rings
+
+
+@cache
+def _dart_masks(n: int) -> Floats:
+    """Limit and two tangent masks of a smooth point with n edges of which the first never fades: (3, 2n + 1).
+
+    The left eigenvectors of its subdivision matrix for eigenvalue 1 and the next two (Halstead, Kass & DeRose 1993,
+    section 3, applied to the dart rule of DeRose, Kass & Truong 1998). Order: the point, n edges, n faces.
+    """
+    matrix = np.zeros((2 * n + 1, 2 * n + 1))
+    for i in range(n):
+        edge, face = 1 + i, 1 + n + i
+        matrix[face, [0, edge, 1 + (i + 1) % n, face]] = 0.25
+    for i in range(n):
+        edge = 1 + i
+        matrix[edge, [0, edge]] = 0.5 if i == 0 else 0.25
+        if i:
+            matrix[edge] += 0.25 * (matrix[1 + n + i] + matrix[1 + n + i - 1])
+    matrix[0, 0] = (n - 2) / n
+    matrix[0, 1 : n + 1] = 1 / n**2
+    matrix[0] += matrix[n + 1 :].sum(axis=0) / n**2
+    values, vectors = np.linalg.eig(matrix.T)
+    order = np.argsort(-np.abs(values))[:3]
+    masks = np.real(vectors[:, order]).T
+    masks[0] /= masks[0].sum()
+    # The tangents' order gives the normal its side: on a flat ring it must point up.
+    angle = 2.0 * np.pi * np.arange(n) / n
+    ring = np.stack((np.cos(angle), np.sin(angle)), axis=1)
+    flat = np.concatenate((np.zeros((1, 2)), ring, ring + np.roll(ring, -1, axis=0)))
+    first, second = masks[1] @ flat, masks[2] @ flat
+    if first[0] * second[1] - first[1] * second[0] < 0:
+        masks[2] *= -1.0
+    return frozen(masks)

@@ -1,203 +1,356 @@
-"""One Catmull-Clark step: every n-sided face becomes n quads.
+"""One Catmull-Clark step: the rules, as weights that serve any points.
 
-New points are numbered: the old points first, then one per edge, then one per face. Children of edge e are edges
-2e (at edges[e, 0]) and 2e + 1; after those comes one edge per corner, from the edge's point to the face's. The
-child of corner c is face c and starts at the corner's point. So everything a child needs to know about its
-connectivity follows from its parent by arithmetic; nothing is sorted.
-
-Rules: Catmull & Clark 1978; semi-sharp creases and corners: DeRose, Kass & Truong 1998, section 4.
+Rules: Catmull & Clark 1978; semi-sharp creases and corners: DeRose, Kass & Truong 1998, section 4; triangles:
+Stam & Loop 2003's smoother weights as OpenUSD's triangleSubdivisionRule "smooth" has them.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from functools import cached_property
+from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, sum_by
-from levelloop.core.measure.faces import face_centres
+from levelloop.core.arrays import Booleans, Floats, Integers
 from levelloop.core.mesh import SHARPNESS_NEVER_FADES
+from levelloop.core.subdivision.child import ChildTopology
 from levelloop.core.topology import Topology
 
 if TYPE_CHECKING:
     from scipy.sparse import csr_array
 
+Boundary = Literal["edgeAndCorner", "edgeOnly", "none"]
+BOUNDARIES: tuple[Boundary, ...] = ("edgeAndCorner", "edgeOnly", "none")
+
+
+@dataclass(frozen=True, eq=False)
+class Sharp:
+    """What is sharp, and nothing else: edges (c,) and points (p,) with their sharpness.
+
+    Infinite where it never fades; open edges, and with edgeAndCorner points of one face, are among them.
+    """
+
+    edges: Integers
+    edge_sharpness: Floats
+    points: Integers
+    point_sharpness: Floats
+
+    def creases(self, count: int) -> Floats:
+        """As crease sharpness of every edge, 0 … 10: (e,)."""
+        result = np.zeros(count)
+        result[self.edges] = np.minimum(self.edge_sharpness, SHARPNESS_NEVER_FADES)
+        return result
+
+    def corners(self, count: int) -> Floats:
+        """As corner sharpness of every point, 0 … 10: (n,)."""
+        result = np.zeros(count)
+        result[self.points] = np.minimum(self.point_sharpness, SHARPNESS_NEVER_FADES)
+        return result
+
+
+def sharp_of(
+    topology: Topology, creases: Floats, corner_sharpness: Floats, boundary: Boundary = "edgeAndCorner"
+) -> Sharp:
+    """What is sharp on a mesh by its tags and its shape.
+
+    creases: (e,), corner_sharpness: (n,), 0 … 10. Open and non-manifold edges are always sharp; but for edgeOnly a
+    point with only one face is too.
+    """
+    sharp = np.where((topology.edge_face_count != 2) | (creases >= SHARPNESS_NEVER_FADES), np.inf, creases)
+    corner = np.where(corner_sharpness >= SHARPNESS_NEVER_FADES, np.inf, corner_sharpness)
+    if boundary != "edgeOnly":
+        corner = np.where(topology.point_face_count == 1, np.inf, corner)
+    edges, points = np.flatnonzero(sharp > 0), np.flatnonzero(corner > 0)
+    return Sharp(edges, sharp[edges], points, corner[points])
+
 
 @dataclass(frozen=True, eq=False)
 class Step:
-    """One refinement: the parent, its child, and the weights of the rules, ready for any points.
+    """One refinement: parent, child, what is sharp on the child, and the weights of the rules on the parent.
 
-    creases: (e,), corner_sharpness: (n,) of the child. The rest are weights on the parent: sharp_edge (e,) is how
-    far an edge point is its edge's middle; of a point its own weight (n,), and the weight of each end of each edge
-    for the point at the other end (e, 2), and of each face's middle for the point (n,).
+    edge_faces_weight: (e,) of the sum of the two faces' middles in an edge's point, whose ends share the rest.
+    own: (n,) of a point itself, around: (n,) of the sum of its neighbours, middles: (n,) of the sum of its faces'
+    middles; crease_edges: (c,) sharp edges and crease_weights: (c, 2) what each end gets from the other on top.
     """
 
     parent: Topology
     child: Topology
-    creases: Floats
-    corner_sharpness: Floats
-    sharp_edge: Floats
+    sharp: Sharp
+    edge_faces_weight: Floats
     own: Floats
-    other_end: Floats
-    face_middle: Floats
+    around: Floats
+    middles: Floats
+    crease_edges: Integers
+    crease_weights: Floats
 
     def points(self, points: Floats) -> Floats:
-        """The child's points for the parent's: (n, 3) → (n', 3)."""
-        parent = self.parent
-        centres = face_centres(parent, points)
-        ends = points[parent.edges]
-        middles = 0.5 * (ends[:, 0] + ends[:, 1])
-        smooth = 1.0 - self.sharp_edge
-        faces = parent.edge_faces
-        beside = 0.5 * (centres[faces[:, 0]] + centres[faces[:, 1]])
-        edge_points = middles + (0.5 * smooth)[:, None] * (beside - middles)
-        moved = points * self.own[:, None]
-        moved += sum_by(parent.edges[:, 0], ends[:, 1] * self.other_end[:, :1], parent.n_points)
-        moved += sum_by(parent.edges[:, 1], ends[:, 0] * self.other_end[:, 1:], parent.n_points)
-        around = sum_by(parent.corners, centres[parent.corner_face], parent.n_points)
-        moved += around * self.face_middle[:, None]
-        return np.concatenate((moved, edge_points, centres))
+        """The child's points for the parent's: (n, d) → (n', d)."""
+        columns = [self.values(np.ascontiguousarray(points[:, axis])) for axis in range(points.shape[1])]
+        return np.stack(columns, axis=1)
 
+    def values(self, values: Floats) -> Floats:
+        """One coordinate of the child's points: (n,) → (n',). One at a time, since that is what caches like."""
+        parent = self.parent
+        n, e = parent.n_points, parent.n_edges
+        result = np.empty(self.child.n_points)
+        if isinstance(parent, ChildTopology):
+            _structured_sums(parent, values, result)
+        else:
+            _plain_sums(parent, values, result)
+        sums, edge_part = result[:n], result[n : n + e]
+        edge_part *= self.edge_faces_weight
+        edge_part += self._end_part(values)
+        sums *= self.middles
+        sums += self.own * values
+        sums += self.around * _neighbour_sums(parent, values)
+        if len(self.crease_edges):
+            pair = parent.edges[self.crease_edges]
+            for end in (0, 1):
+                sums += np.bincount(pair[:, end], values[pair[:, 1 - end]] * self.crease_weights[:, end], n)
+        return result
+
+    def _end_part(self, values: Floats) -> Floats:
+        """What the ends of each edge give to its point: (e,)."""
+        ends = _end_sums(self.parent, values)
+        ends *= 0.5 - self.edge_faces_weight
+        return ends
+
+    @cached_property
     def matrix(self) -> csr_array:
         """The same as a sparse matrix: (n', n)."""
         from scipy.sparse import csr_array, vstack
 
         parent = self.parent
-        n, e, m = parent.n_points, parent.n_edges, parent.n_faces
-        ones = np.repeat(1.0 / parent.face_sizes, parent.face_sizes)
-        to_faces = csr_array((ones, parent.corners, parent.face_offsets), shape=(m, n))
-        edge = np.arange(e)
-        half = 0.5 - 0.25 * (1.0 - self.sharp_edge)
-        edge_rows = csr_array((np.repeat(half, 2), parent.edges.ravel(), np.arange(0, 2 * e + 1, 2)), shape=(e, n))
-        quarter = np.repeat(0.25 * (1.0 - self.sharp_edge), 2)
-        faces = parent.edge_faces.ravel()
-        used = quarter > 0
-        edge_to_faces = csr_array((quarter[used], (np.repeat(edge, 2)[used], faces[used])), shape=(e, m))
-        rows = np.concatenate((np.arange(n), parent.edges[:, 0], parent.edges[:, 1]))
-        columns = np.concatenate((np.arange(n), parent.edges[:, 1], parent.edges[:, 0]))
-        weights = np.concatenate((self.own, self.other_end[:, 0], self.other_end[:, 1]))
-        point_rows = csr_array((weights, (rows, columns)), shape=(n, n))
-        point_to_faces = csr_array(
-            (self.face_middle[parent.corners], (parent.corners, parent.corner_face)), shape=(n, m)
-        )
-        stacked = vstack(
-            (point_rows + point_to_faces @ to_faces, edge_rows + edge_to_faces @ to_faces, to_faces), format="csr"
-        )
-        return csr_array(stacked)
+        n, m = parent.n_points, parent.n_faces
+        share = np.repeat(1.0 / parent.face_sizes, parent.face_sizes)
+        corners, offsets = parent.corners.astype(np.int32), parent.face_offsets.astype(np.int32)
+        to_faces = csr_array((share, corners, offsets), shape=(m, n))
+        return csr_array(vstack((self._point_rows(to_faces), self._edge_rows(), to_faces), format="csr"))
+
+    def _edge_rows(self) -> csr_array:
+        """Rows of the edge points: both ends, and the corners of the two faces."""
+        from scipy.sparse import csr_array
+
+        parent = self.parent
+        n, e = parent.n_points, parent.n_edges
+        ends_weight = 0.5 - self.edge_faces_weight
+        if not isinstance(parent, ChildTopology):
+            pair = parent.edge_faces
+            inner = np.flatnonzero(self.edge_faces_weight > 0)
+            faces = pair[inner].ravel()
+            sizes = parent.face_sizes[faces]
+            rows = np.repeat(np.repeat(inner, 2), sizes)
+            columns = parent.corners[parent.corners_of_faces(faces)]
+            weights = np.repeat(np.repeat(self.edge_faces_weight[inner], 2) / sizes, sizes)
+            rows = np.concatenate((np.repeat(np.arange(e), 2), rows))
+            columns = np.concatenate((parent.edges.ravel(), columns))
+            weights = np.concatenate((np.repeat(ends_weight, 2), weights))
+            return csr_array((weights, (rows, columns)), shape=(e, n))
+        # All quads: six points each, the far ones with no weight on sharp edges.
+        corner = parent.edge_pair
+        columns = np.empty((e, 6), dtype=np.int32)
+        columns[:, :2] = parent.edges
+        for side in (0, 1):
+            first = np.where(corner[:, side] >= 0, corner[:, side], corner[:, 0])
+            base = first & ~3
+            columns[:, 2 + 2 * side] = parent.corners[base | ((first + 2) & 3)]
+            columns[:, 3 + 2 * side] = parent.corners[base | ((first + 3) & 3)]
+        weights = np.empty((e, 6))
+        weights[:, :2] = (ends_weight + 0.5 * self.edge_faces_weight)[:, None]
+        weights[:, 2:] = (0.25 * self.edge_faces_weight)[:, None]
+        starts = np.arange(0, 6 * e + 1, 6, dtype=np.int32)
+        return csr_array((weights.ravel(), columns.ravel(), starts), shape=(e, n))
+
+    def _point_rows(self, to_faces: csr_array) -> csr_array:
+        """Rows of the moved points."""
+        from scipy.sparse import csr_array
+
+        parent = self.parent
+        n, m = parent.n_points, parent.n_faces
+        edges = parent.edges
+        rows = np.concatenate((np.arange(n), edges[:, 0], edges[:, 1]))
+        columns = np.concatenate((np.arange(n), edges[:, 1], edges[:, 0]))
+        weights = np.concatenate((self.own, self.around[edges[:, 0]], self.around[edges[:, 1]]))
+        for end in (0, 1):
+            np.add.at(weights, n + end * len(edges) + self.crease_edges, self.crease_weights[:, end])
+        used = weights != 0
+        ring = csr_array((weights[used], (rows[used], columns[used])), shape=(n, n))
+        weight = self.middles[parent.corners]
+        used = weight != 0
+        faces = csr_array((weight[used], (parent.corners[used], parent.corner_face[used])), shape=(n, m))
+        return csr_array(ring + faces @ to_faces)
 
 
-def refine(topology: Topology, creases: Floats, corner_sharpness: Floats) -> Step:
-    """Prepares one Catmull-Clark step of a mesh of any-sided faces.
+def refine(topology: Topology, sharp: Sharp, smooth_triangles: bool = False, child: Topology | None = None) -> Step:
+    """Prepares one Catmull-Clark step of a mesh of any-sided faces. Points without faces stay where they are.
 
-    creases: (e,), corner_sharpness: (n,), 0 … 10. Open and non-manifold edges are always sharp, and so is a
-    point with only one face. Points without faces stay where they are.
+    child: the child's connectivity where it is known from before, other sharpness notwithstanding.
+    smooth_triangles: USD's triangleSubdivisionRule "smooth"; it has a say in the first step only.
     """
-    is_seam = topology.edge_face_count != 2
-    never = np.inf
-    sharp = np.where(is_seam | (creases >= SHARPNESS_NEVER_FADES), never, creases)
-    lone = topology.point_face_count <= 1
-    corner = np.where(lone | (corner_sharpness >= SHARPNESS_NEVER_FADES), never, corner_sharpness)
-    later, corner_later = np.maximum(sharp - 1.0, 0.0), np.maximum(corner - 1.0, 0.0)
-    own, other_end, face_middle = _point_weights(topology, sharp, later, corner, corner_later)
-    child = _child(topology)
-    child_creases = np.zeros(child.n_edges)
-    faded = np.where(np.isinf(later), SHARPNESS_NEVER_FADES, later)
-    child_creases[: 2 * topology.n_edges] = np.repeat(np.where(is_seam, 0.0, faded), 2)
-    child_corners = np.zeros(child.n_points)
-    child_corners[: topology.n_points] = np.where(np.isinf(corner_later), SHARPNESS_NEVER_FADES, corner_later)
-    return Step(topology, child, child_creases, child_corners, np.minimum(sharp, 1.0), own, other_end, face_middle)
+    later, corner_later = np.maximum(sharp.edge_sharpness - 1.0, 0.0), np.maximum(sharp.point_sharpness - 1.0, 0.0)
+    rules = _point_rules(topology, sharp, later, corner_later)
+    stays, corner_stays = later > 0, corner_later > 0
+    halves = 2 * np.repeat(sharp.edges[stays], 2)
+    halves[1::2] += 1
+    child_sharp = Sharp(halves, np.repeat(later[stays], 2), sharp.points[corner_stays], corner_later[corner_stays])
+    faces_weight = np.full(topology.n_edges, 0.25)
+    if smooth_triangles and not isinstance(topology, ChildTopology):
+        faces_weight = _weights_beside_triangles(topology)
+    faces_weight[sharp.edges] *= 1.0 - np.minimum(sharp.edge_sharpness, 1.0)
+    return Step(topology, child or ChildTopology(topology), child_sharp, faces_weight, *rules)
 
 
 # Helpers
 
+# OpenUSD / published weights: an edge between triangles gets this share from the triangles' far points' faces.
+_TRIANGLE_FACE_WEIGHT = 0.470
 
-def _point_weights(
-    topology: Topology, sharp: Floats, later: Floats, corner: Floats, corner_later: Floats
-) -> tuple[Floats, Floats, Floats]:
-    """Weights of a point's own place, of the other end of each of its edges, of its faces' middles."""
+
+def _weights_beside_triangles(topology: Topology) -> Floats:
+    """The weight of the faces' middles in edge points where triangles are smoothed as triangles: (e,)."""
+    beside = topology.edge_faces
+    is_triangle = (beside >= 0) & (topology.face_sizes[beside] == 3)
+    return np.asarray(0.5 * np.where(is_triangle, _TRIANGLE_FACE_WEIGHT, 0.25).sum(axis=1))
+
+
+def _point_rules(
+    topology: Topology, sharp: Sharp, later: Floats, corner_later: Floats
+) -> tuple[Floats, Floats, Floats, Integers, Floats]:
+    """Weights of a point itself, of its neighbours, of its faces' middles; sharp edges and their extra weights."""
     n = topology.n_points
-    ends = topology.edges
+    valence = topology.valence.astype(np.float64)
+    np.maximum(valence, 1.0, out=valence)
+    own = (valence - 2.0) / valence
+    around = 1.0 / (valence * valence)
+    middles = 1.0 / (valence * np.maximum(topology.point_face_count, 1))
+    ends = topology.edges[sharp.edges] if len(sharp.edges) else np.zeros((0, 2), dtype=np.int64)
+    loose = np.flatnonzero(topology.point_face_count == 0)
+    # Only points on something sharp follow another rule than the smooth one.
+    touched = np.unique(np.concatenate((ends.ravel(), sharp.points, loose)))
+    if len(touched) == 0:
+        return own, around, middles, sharp.edges, np.zeros((0, 2))
+    place = np.zeros(n, dtype=np.int64)
+    place[touched] = np.arange(len(touched))
+    local, count = place[ends], len(touched)
 
     def at_points(values: Floats | Booleans) -> Floats:
-        doubled = values.astype(np.float64)
-        return np.asarray(np.bincount(ends[:, 0], doubled, n) + np.bincount(ends[:, 1], doubled, n), dtype=np.float64)
+        return np.asarray(np.bincount(local.ravel(), np.repeat(values, 2), count), dtype=np.float64)
 
-    before, after = at_points(sharp > 0), at_points(later > 0)
-    fixed = topology.point_face_count == 0
+    corner, corner_after = np.zeros(count), np.zeros(count)
+    corner[place[sharp.points]], corner_after[place[sharp.points]] = sharp.point_sharpness, corner_later
+    before, after = at_points(sharp.edge_sharpness > 0), at_points(later > 0)
+    fixed = topology.point_face_count[touched] == 0
     is_corner = fixed | (corner > 0) | (before >= 3)
     is_crease = ~is_corner & (before == 2)
-    becomes_corner = fixed | (corner_later > 0) | (after >= 3)
+    becomes_corner = fixed | (corner_after > 0) | (after >= 3)
     becomes_crease = ~becomes_corner & (after == 2)
     # Where the rule changes, the share of the old one is the mean of the sharpnesses that end here.
-    ending = (sharp > 0) & (later == 0)
-    corner_ending = (corner > 0) & (corner_later == 0)
+    ending = later == 0
+    corner_ending = (corner > 0) & (corner_after == 0)
     ended = at_points(ending) + corner_ending
-    total = at_points(np.where(ending, sharp, 0.0)) + np.where(corner_ending, corner, 0.0)
-    share = np.minimum(np.divide(total, ended, out=np.zeros(n), where=ended > 0), 1.0)
-    changes = (is_corner != becomes_corner) | (is_crease != becomes_crease)
-    share = np.where(changes, share, 1.0)
+    total = at_points(np.where(ending, sharp.edge_sharpness, 0.0)) + np.where(corner_ending, corner, 0.0)
+    share = np.minimum(np.divide(total, ended, out=np.zeros(count), where=ended > 0), 1.0)
+    share[(is_corner == becomes_corner) & (is_crease == becomes_crease)] = 1.0
     as_corner = share * is_corner + (1.0 - share) * becomes_corner
     crease_before, crease_after = share * is_crease, (1.0 - share) * becomes_crease
     as_smooth = 1.0 - as_corner - crease_before - crease_after
-    valence = np.maximum(topology.valence, 1).astype(np.float64)
-    faces = np.maximum(topology.point_face_count, 1).astype(np.float64)
-    own = as_corner + 0.75 * (crease_before + crease_after) + as_smooth * (valence - 2.0) / valence
-    on_smooth = as_smooth / valence**2
-    other_end = on_smooth[ends] + 0.125 * (
-        crease_before[ends] * (sharp > 0)[:, None] + crease_after[ends] * (later > 0)[:, None]
-    )
-    return own, other_end, as_smooth / (valence * faces)
+    own[touched] = as_corner + 0.75 * (crease_before + crease_after) + as_smooth * own[touched]
+    around[touched] *= as_smooth
+    middles[touched] *= as_smooth
+    extra = 0.125 * (crease_before[local] + crease_after[local] * (later > 0)[:, None])
+    return own, around, middles, sharp.edges, extra
 
 
-def _child(parent: Topology) -> Topology:
-    n, e, k = parent.n_points, parent.n_edges, parent.n_corners
-    before = parent.previous_corner
-    edge = parent.corner_edge
-    far_half = parent.corner_slot & 1  # which half of its edge is at the corner's point
-    corners = np.empty((k, 4), dtype=np.int64)
-    corners[:, 0] = parent.corners
-    corners[:, 1] = n + edge
-    corners[:, 2] = n + e + parent.corner_face
-    corners[:, 3] = n + edge[before]
-    corner_edge = np.empty((k, 4), dtype=np.int64)
-    corner_edge[:, 0] = 2 * edge + far_half
-    corner_edge[:, 1] = 2 * e + np.arange(k)
-    corner_edge[:, 2] = 2 * e + before
-    corner_edge[:, 3] = 2 * edge[before] + (1 - far_half[before])
-    edges = np.empty((2 * e + k, 2), dtype=np.int64)
-    edges[: 2 * e, 0] = parent.edges.ravel()
-    edges[: 2 * e, 1] = np.repeat(n + np.arange(e), 2)
-    edges[2 * e :, 0] = n + edge
-    edges[2 * e :, 1] = n + e + parent.corner_face
-    count = np.full(2 * e + k, 2, dtype=np.int64)
-    count[: 2 * e] = np.repeat(parent.edge_face_count, 2)
-    return Topology.derived(
-        np.arange(0, 4 * k + 1, 4),
-        corners.ravel(),
-        n + e + parent.n_faces,
-        edges=edges,
-        corner_edge=corner_edge.ravel(),
-        edge_face_count=count,
-        edge_faces=_child_edge_faces(parent, corner_edge),
-    )
+# Sums over neighbours, one coordinate at a time. For a parent that is itself a child, its own parent says where
+# everything is: then most of them are slices and gathers in order. Sums around points on open and non-manifold
+# edges are not whole there; those have no weight.
 
 
-def _child_edge_faces(parent: Topology, corner_edge: Integers) -> Integers:
-    """The first two faces of each child edge, from its parent's corners."""
-    e, k = parent.n_edges, parent.n_corners
-    faces = np.full((2 * e + k, 2), -1, dtype=np.int64)
-    # An inner edge lies between its own corner's child and the next corner's.
-    faces[2 * e :, 0] = np.arange(k)
-    faces[2 * e :, 1] = parent.next_corner
-    first = parent.edge_corners[parent.edge_offsets[:-1]]
-    has_second = parent.edge_face_count >= 2
-    second = np.full(e, -1, dtype=np.int64)
-    second[has_second] = parent.edge_corners[parent.edge_offsets[:-1][has_second] + 1]
-    for column, corner in ((0, first), (1, second)):
-        there = corner >= 0
-        # The half at a corner's own point belongs to its child; the other half to the next corner's child.
-        own_half = corner_edge[corner[there], 0]
-        faces[own_half, column] = corner[there]
-        faces[own_half ^ 1, column] = parent.next_corner[corner[there]]
-    return faces
+def _plain_sums(parent: Topology, values: Floats, out: Floats) -> None:
+    """For points the sum of their faces' middles, for edges that of theirs, for faces their middles: into (n',)."""
+    n, e = parent.n_points, parent.n_edges
+    if parent.n_faces == 0:
+        out[:] = 0.0
+        return
+    middles = np.add.reduceat(values[parent.corners], parent.face_offsets[:-1]) / parent.face_sizes
+    out[:n] = np.bincount(parent.corners, middles[parent.corner_face], n)
+    out[n : n + e] = middles[parent.edge_faces[:, 0]] + middles[parent.edge_faces[:, 1]]
+    out[n + e :] = middles
+
+
+def _structured_sums(parent: ChildTopology, values: Floats, out: Floats) -> None:
+    """The same from the parent's parent."""
+    old = parent.parent
+    n, e = old.n_points, old.n_edges
+    at_edges, at_faces = values[n : n + e], values[n + e :]
+    edge_out = out[parent.n_points : parent.n_points + parent.n_edges]
+    middles = out[parent.n_points + parent.n_edges :]
+    on_edge = at_edges[old.corner_edge]
+    # A child's corners: its old point, the points of the edges after and before it, its face's point.
+    np.take(values, old.corners, out=middles)
+    middles += on_edge
+    if isinstance(old, ChildTopology):
+        by_face, edge_by_face = middles.reshape(-1, 4), on_edge.reshape(-1, 4)
+        by_face += at_faces[:, None]
+        by_face[:, 1:] += edge_by_face[:, :3]
+        by_face[:, 0] += edge_by_face[:, 3]
+        middles *= 0.25
+        inner = edge_out[2 * e :].reshape(-1, 4)
+        np.add(by_face[:, :3], by_face[:, 1:], out=inner[:, :3])
+        np.add(by_face[:, 3], by_face[:, 0], out=inner[:, 3])
+        out[n + e : parent.n_points] = by_face.sum(axis=1)
+    else:
+        middles += at_faces[old.corner_face]
+        middles += on_edge[old.previous_corner]
+        middles *= 0.25
+        np.add(middles, middles[old.next_corner], out=edge_out[2 * e :])
+        out[n + e : parent.n_points] = np.add.reduceat(middles, old.face_offsets[:-1])
+    halves = edge_out[: 2 * e].reshape(-1, 2)
+    halves[:] = middles[parent.half_faces[:, :, 0]] + middles[parent.half_faces[:, :, 1]]
+    out[:n] = np.bincount(old.corners, middles, n)
+    out[n : n + e] = halves[:, 0] + halves[:, 1]
+
+
+def _end_sums(parent: Topology, values: Floats) -> Floats:
+    """The sum of both ends of each edge: (e,)."""
+    if not isinstance(parent, ChildTopology):
+        return np.asarray(values[parent.edges[:, 0]] + values[parent.edges[:, 1]])
+    old = parent.parent
+    n, e = old.n_points, old.n_edges
+    at_edges, at_faces = values[n : n + e], values[n + e :]
+    ends = np.empty(parent.n_edges)
+    halves = ends[: 2 * e].reshape(-1, 2)
+    np.add(values[old.edges], at_edges[:, None], out=halves)
+    np.take(at_edges, old.corner_edge, out=ends[2 * e :])
+    if isinstance(old, ChildTopology):
+        ends[2 * e :].reshape(-1, 4)[:] += at_faces[:, None]
+    else:
+        ends[2 * e :] += at_faces[old.corner_face]
+    return ends
+
+
+def _neighbour_sums(parent: Topology, values: Floats) -> Floats:
+    """The sum of the points at the other ends of each point's edges: (n,)."""
+    n = parent.n_points
+    if not isinstance(parent, ChildTopology):
+        first, second = parent.edges[:, 0], parent.edges[:, 1]
+        return np.asarray(
+            np.bincount(first, values[second], n) + np.bincount(second, values[first], n), dtype=np.float64
+        )
+    old = parent.parent
+    n, e = old.n_points, old.n_edges
+    at_edges, at_faces = values[n : n + e], values[n + e :]
+    sums = np.empty(parent.n_points)
+    sums[:n] = np.bincount(old.edges[:, 0], at_edges, n)
+    sums[:n] += np.bincount(old.edges[:, 1], at_edges, n)
+    middle = sums[n : n + e]
+    np.add(values[old.edges[:, 0]], values[old.edges[:, 1]], out=middle)
+    middle += at_faces[old.edge_faces[:, 0]]
+    middle += at_faces[old.edge_faces[:, 1]]
+    on_edge = at_edges[old.corner_edge]
+    if isinstance(old, ChildTopology):
+        sums[n + e :] = on_edge.reshape(-1, 4).sum(axis=1)
+    else:
+        sums[n + e :] = np.add.reduceat(on_edge, old.face_offsets[:-1])
+    return sums

@@ -10,8 +10,15 @@ import numpy as np
 from levelloop.core.arrays import Booleans, Floats, Integers
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
-from levelloop.core.subdivision.limit import Sectors, limit_points, sector_normals, sectors
-from levelloop.core.subdivision.refine import Step, refine
+from levelloop.core.subdivision.limit import (
+    Sectors,
+    Unsettled,
+    limit_points,
+    sector_normals,
+    sectors,
+    unsettled,
+)
+from levelloop.core.subdivision.refine import Step, refine, sharp_of
 from levelloop.core.topology import Topology
 
 if TYPE_CHECKING:
@@ -38,23 +45,41 @@ class SmoothSurface:
     """The Catmull-Clark surface of a cage at a level; connectivity once, points every frame.
 
     level: 0 (the cage itself) … 6. Points of the surface are numbered cage points first.
+    like: a surface of the same cage with other tags; its connectivity is used again.
     """
 
-    def __init__(self, mesh: Mesh, level: int) -> None:
+    steps: tuple[Step, ...]
+
+    def __init__(self, mesh: Mesh, level: int, like: SmoothSurface | None = None) -> None:
         if not 0 <= level <= HIGHEST_LEVEL:
             raise EditError(f"Smoothing levels go from 0 to {HIGHEST_LEVEL}, not {level}.")
         self.cage = mesh
         self.level = level
         steps: list[Step] = []
-        topology, creases, corners = mesh.topology, mesh.creases, mesh.corner_sharpness
-        for _ in range(level):
-            step = refine(topology, creases, corners)
+        topology = mesh.topology
+        sharp = sharp_of(topology, mesh.creases, mesh.corner_sharpness)
+        known: tuple[Step, ...] = like.steps if like is not None and like.cage.topology is topology else ()
+        for depth in range(level):
+            step = refine(topology, sharp, child=known[depth].child if depth < len(known) else None)
             steps.append(step)
-            topology, creases, corners = step.child, step.creases, step.corner_sharpness
+            topology, sharp = step.child, step.sharp
         self.steps = tuple(steps)
         self.topology = topology
-        self.creases = creases
-        self.corner_sharpness = corners
+        self.sharp = sharp
+
+    @cached_property
+    def creases(self) -> Floats:
+        """What is left of the creases on the surface: (e',)."""
+        if self.level == 0:
+            return self.cage.creases
+        left = self.sharp.creases(self.topology.n_edges)
+        left[self.topology.edge_face_count != 2] = 0.0
+        return left
+
+    @cached_property
+    def corner_sharpness(self) -> Floats:
+        """What is left of the corner sharpness on the surface: (n',)."""
+        return self.sharp.corners(self.topology.n_points) if self.level else self.cage.corner_sharpness
 
     def fits(self, mesh: Mesh) -> bool:
         """Whether the surface also serves another mesh: the same connectivity and tags, other points."""
@@ -62,14 +87,18 @@ class SmoothSurface:
 
     def points(self, points: Floats) -> Floats:
         """The surface's points for the cage's: (n, 3) → (n', 3)."""
-        for step in self.steps:
-            points = step.points(points)
-        return points
+        result = np.empty((self.topology.n_points, points.shape[1]))
+        for axis in range(points.shape[1]):
+            values = np.ascontiguousarray(points[:, axis])
+            for step in self.steps:
+                values = step.values(values)
+            result[:, axis] = values
+        return result
 
     @cached_property
     def matrices(self) -> tuple[csr_array, ...]:
         """One stencil matrix per level; applied in turn they cost less than their product."""
-        return tuple(step.matrix() for step in self.steps)
+        return tuple(step.matrix for step in self.steps)
 
     @cached_property
     def stencils(self) -> csr_array:
@@ -89,16 +118,27 @@ class SmoothSurface:
 
     @cached_property
     def sectors(self) -> Sectors:
-        """The fans of faces between sharp edges around each point of the surface; needs level 1 or more."""
-        return sectors(self.topology, self.creases, self.corner_sharpness)
+        """The fans of faces between sharp edges around each point of the surface."""
+        return sectors(self.topology, self.sharp)
+
+    @cached_property
+    def _unsettled(self) -> Unsettled | None:
+        return unsettled(self.topology, self.sharp)
 
     def limit(self, surface_points: Floats) -> Floats:
-        """Where the surface's points land in the limit: (n', 3), from points()."""
-        return limit_points(self.topology, self.sectors, surface_points)
+        """Where the surface's points land in the limit, exactly, at any level: (n', 3), from points()."""
+        result = limit_points(self.topology, self.sectors, surface_points)
+        if self._unsettled is not None:
+            result[self._unsettled.points] = self._unsettled.settled(surface_points)[0]
+        return result
 
     def normals(self, surface_points: Floats) -> Floats:
         """Unit limit normals, one for each sector: (s, 3), from points()."""
-        return sector_normals(self.topology, self.sectors, surface_points)
+        result = sector_normals(self.topology, self.sectors, surface_points)
+        if self._unsettled is not None:
+            around = self._unsettled
+            result[self.sectors.of_corner[around.corners]] = around.settled(surface_points)[1]
+        return result
 
     @cached_property
     def face_origin(self) -> Integers:

@@ -1,0 +1,49 @@
+"""Surface points that follow their cage: when a few cage points move, only what depends on them is computed again."""
+
+from __future__ import annotations
+
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from levelloop.core.arrays import Floats, Integers
+from levelloop.core.subdivision.surface import SmoothSurface
+
+if TYPE_CHECKING:
+    from scipy.sparse import csc_array
+
+
+class LivePoints:
+    """The points of a smooth surface at every level, kept while the cage is dragged.
+
+    points: (n', 3) of the surface, an own array that update() changes in place.
+    """
+
+    def __init__(self, surface: SmoothSurface, points: Floats) -> None:
+        self.surface = surface
+        self._levels = [np.array(points, dtype=np.float64)]
+        for matrix in surface.matrices:
+            self._levels.append(matrix @ self._levels[-1])
+
+    @property
+    def points(self) -> Floats:
+        """The surface's points as of the last update."""
+        return self._levels[-1]
+
+    def update(self, points: Floats, changed: Integers) -> Integers:
+        """Moves some cage points; returns which surface points that changed, sorted.
+
+        points: (n, 3) of the whole cage; changed: (c,) the points that moved.
+        """
+        rows = np.unique(np.asarray(changed, dtype=np.int64))
+        self._levels[0][rows] = points[rows]
+        for level, (matrix, columns) in enumerate(zip(self.surface.matrices, self._columns, strict=True)):
+            rows = np.unique(columns[:, rows].indices)
+            self._levels[level + 1][rows] = matrix[rows] @ self._levels[level]
+        return rows
+
+    @cached_property
+    def _columns(self) -> list[csc_array]:
+        """The matrices by column: which rows each point has a say in."""
+        return [matrix.tocsc() for matrix in self.surface.matrices]
