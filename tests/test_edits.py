@@ -10,12 +10,13 @@ from levelloop.core.edit.extrude import extrude, inset
 from levelloop.core.edit.fill import fill
 from levelloop.core.edit.join import join_points
 from levelloop.core.edit.loops import run_loop
-from levelloop.core.edit.simple import crease, delete, flip, set_material, sharpen_points
+from levelloop.core.edit.simple import crease, delete, face_outward, flip, set_material, sharpen_points
 from levelloop.core.edit.take_out import take_out
+from levelloop.core.edit.to_quads import to_quads
 from levelloop.core.edit.transform import move, move_along_normals, rotate, scale
-from levelloop.core.edit.weld import weld
+from levelloop.core.edit.weld import collapse, weld, weld_onto
 from levelloop.core.errors import EditError
-from levelloop.core.forms.primitives import box, cylinder, placed, plane
+from levelloop.core.forms.primitives import box, cylinder, disc, placed, plane, quad_sphere
 from levelloop.core.measure.faces import edge_lengths, face_areas, face_normals, signed_volume
 from levelloop.core.mesh import Mesh, mesh_of_faces
 from levelloop.core.selection import (
@@ -387,3 +388,63 @@ def test_non_manifold_edges_can_be_edited() -> None:
     mesh = fin()
     assert extrude(mesh, select(mesh.topology, "faces", [0]), 1).mesh.n_faces == 7
     assert run_loop(mesh, select(mesh.topology, "edges", [[0, 1]])).mesh.n_faces == 6
+
+
+# Discs and quad spheres; more ways to join
+
+
+def test_a_quad_sphere_lies_on_its_sphere() -> None:
+    sphere = quad_sphere(20, 8)
+    assert np.linalg.norm(sphere.points, axis=1) == pytest.approx(10)
+    assert (sphere.topology.face_sizes == 4).all() and (sphere.topology.valence == 3).sum() == 8
+    # A polyhedron inside the ball of 4/3 π r³, 1.6 % short of it with 8 quads along an edge.
+    assert 0.98 < signed_volume(sphere) / (4 / 3 * np.pi * 1000) < 1
+    areas = face_areas(sphere.topology, sphere.points)
+    assert areas.max() / areas.min() < 1.5
+
+
+@pytest.mark.parametrize("fill_kind", ["quads", "face", "triangles"])
+def test_a_disc_has_the_area_of_its_polygon(fill_kind: str) -> None:
+    flat = disc(20, 12, fill_kind)  # type: ignore[arg-type]
+    # n/2 · r² · sin(2π/n)
+    assert face_areas(flat.topology, flat.points).sum() == pytest.approx(6 * 100 * np.sin(np.pi / 6))
+    assert (face_normals(flat.topology, flat.points)[:, 2] > 0.999).all()
+    assert disc(20, 12, "open").n_faces == 0
+
+
+def test_triangles_pair_to_the_squarest_quads() -> None:
+    from levelloop.core.measure.faces import triangles
+
+    cube = box((4, 4, 4), (3, 3, 3))
+    loose = mesh_of_faces(cube.points, triangles(cube.topology, cube.points)[0].tolist())
+    edit = to_quads(loose, NOTHING)
+    assert edit.message == "108 triangles became 54 quads."
+    assert (edit.mesh.topology.face_sizes == 4).all() and signed_volume(edit.mesh) == pytest.approx(64)
+    creased = loose.with_creases(np.full(loose.n_edges, 1.0))
+    with pytest.raises(EditError, match="No two"):
+        to_quads(creased, NOTHING)
+
+
+def test_collapsing_each_connected_group() -> None:
+    grid = plane((4, 4), (4, 4))
+    edit = collapse(grid, select(grid.topology, "edges", [[0, 1], [23, 24]]))
+    assert edit.message == "4 points became 2." and edit.mesh.n_points == 23
+    assert edit.mesh.points[edit.selection.indices].tolist() == [[-1.5, -2, 0], [1.5, 2, 0]]
+    with pytest.raises(EditError, match="no two of the selected points are neighbours"):
+        collapse(grid, select(grid.topology, "points", [0, 24]))
+
+
+def test_welding_onto_the_last_picked_point() -> None:
+    edit = weld_onto(CUBE, select(CUBE.topology, "points", [1, 0]))
+    assert edit.mesh.n_points == 7
+    assert edit.mesh.points[edit.selection.indices[0]] == pytest.approx(CUBE.points[0])
+    named = weld_onto(CUBE, select(CUBE.topology, "points", [1]), target=3)
+    assert named.mesh.points[named.selection.indices[0]] == pytest.approx(CUBE.points[3])
+
+
+def test_facing_outward_turns_only_what_is_wrong() -> None:
+    wrong = flip(CUBE, select(CUBE.topology, "faces", [3, 4])).mesh
+    edit = face_outward(wrong, NOTHING)
+    assert edit.message == "2 faces were turned outward."
+    assert signed_volume(edit.mesh) == pytest.approx(8)
+    assert face_outward(edit.mesh, NOTHING).mesh is edit.mesh

@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 import trimesh
 from conftest import CAGES
-from pxr import Usd, UsdGeom
+from pxr import Sdf, Usd, UsdGeom
 
 import levelloop as ll
 from levelloop.core.mesh import Mesh
@@ -139,7 +139,69 @@ def test_a_large_coordinate_survives_stl_in_one_piece(tmp_path: Path) -> None:
     assert trimesh.load_mesh(tmp_path / "far.stl").is_watertight
 
 
+def test_stl_comes_back_welded_from_binary_and_text(tmp_path: Path) -> None:
+    drum = smooth(CAGES["quad caps"], 1)
+    write_meshes([("drum", drum)], tmp_path / "drum.stl")
+    mesh = read_document(tmp_path / "drum.stl").part.mesh
+    assert mesh.n_points == drum.n_points and not mesh.topology.open_edges.any()
+    text = trimesh.load_mesh(tmp_path / "drum.stl").export(file_type="stl_ascii")
+    (tmp_path / "text.stl").write_text(text, encoding="ascii")
+    again = read_document(tmp_path / "text.stl").part.mesh
+    assert (again.n_points, again.n_faces) == (mesh.n_points, mesh.n_faces)
+
+
+def test_triangles_read_from_stl_pair_back_to_the_quads_they_were(tmp_path: Path) -> None:
+    cage = CAGES["box with cells"]
+    write_meshes([("cage", cage)], tmp_path / "cage.stl")
+    session = ll.Session.open(tmp_path / "cage.stl")
+    session.do("to_quads")
+    assert session.part.mesh.n_faces == cage.n_faces
+    assert (session.part.mesh.topology.face_sizes == 4).all()
+
+
+def test_ply_keeps_polygons_and_trimesh_reads_it(tmp_path: Path) -> None:
+    drum = CAGES["n-gon caps"]
+    write_meshes([("drum", drum)], tmp_path / "drum.ply")
+    mesh = read_document(tmp_path / "drum.ply").part.mesh
+    assert np.array_equal(mesh.points, drum.points)
+    assert np.array_equal(mesh.topology.corners, drum.topology.corners)
+    box = CAGES["box"]
+    write_meshes([("box", box)], tmp_path / "box.ply")
+    assert trimesh.load_mesh(tmp_path / "box.ply").volume == pytest.approx(24)
+
+
+def test_a_packed_stage_with_instances(tmp_path: Path) -> None:
+    from pxr import UsdUtils
+
+    stage = Usd.Stage.CreateNew(str(tmp_path / "scene.usda"))
+    UsdGeom.SetStageMetersPerUnit(stage, 0.001)
+    UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.z)
+    mesh = UsdGeom.Mesh.Define(stage, "/Library/bolt/shape")
+    mesh.CreatePointsAttr([(0, 0, 0), (1, 0, 0), (0, 1, 0)])
+    mesh.CreateFaceVertexCountsAttr([3])
+    mesh.CreateFaceVertexIndicesAttr([0, 1, 2])
+    stage.GetPrimAtPath("/Library").SetSpecifier(Sdf.SpecifierClass)
+    for i in range(2):
+        copy = UsdGeom.Xform.Define(stage, f"/Scene/copy{i}")
+        copy.GetPrim().GetReferences().AddInternalReference("/Library/bolt")
+        copy.GetPrim().SetInstanceable(True)
+        copy.AddTranslateOp().Set((10.0 * i, 0, 0))
+    stage.Save()
+    assert UsdUtils.CreateNewUsdzPackage(str(tmp_path / "scene.usda"), str(tmp_path / "scene.usdz"))
+    for name in ("scene.usda", "scene.usdz"):
+        parts = read_document(tmp_path / name).parts
+        assert [part.to_world(part.mesh).points[0].tolist() for part in parts] == [[0, 0, 0], [10, 0, 0]]
+        assert len({part.name for part in parts}) == len({part.id for part in parts}) == 2
+
+
 BAD = {
+    "noise.stl": ("solid is not enough", "damaged or no STL"),
+    "none.stl": ("solid a\nendsolid a\n", "no triangles"),
+    "cut.stl": ("solid a\nvertex 0 0 0\nvertex 1 0 0\nendsolid a\n", "last triangle has 2 corners"),
+    "word.stl": ("solid a\nvertex 0 0 x\nvertex 1 0 0\nvertex 0 1 0\nendsolid a\n", "no number"),
+    "noise.ply": ("ply or not", "damaged or no PLY"),
+    "cut.ply": ("ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\n", "damaged or no PLY"),
+    "noise.usdz": ("hello", "damaged or no USD"),
     "empty.obj": ("", "holds no points"),
     "gone.obj": ("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 9\n", "names point 8, but there are only 3"),
     "zero.obj": ("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 0 1 2\n", "line 4: there is no point 0"),

@@ -42,6 +42,10 @@ PARAMETERS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
     "flip": {},
     "crease": {"weight": st.floats(0, 10)},
     "sharpen_points": {"weight": st.floats(0, 10)},
+    "weld_onto": {},
+    "collapse": {},
+    "to_quads": {"over": st.floats(0, 180)},
+    "face_outward": {},
 }
 KEEP_EULER = ("move", "rotate", "scale", "flip", "crease", "run_loop", "join_points", "move_along_normals")
 

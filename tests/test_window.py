@@ -482,7 +482,7 @@ def test_find_a_command(demo: Hands) -> None:
 
 def test_right_click_offers_what_fits(empty: Hands) -> None:
     titles = [action.text() for action in empty.window.fitting_menu().actions()]
-    assert titles == ["Plane", "Box", "Cylinder"]
+    assert titles == ["Plane", "Box", "Cylinder", "Disc", "Quad sphere"]
     box_in(empty)
     empty.click("faces", empty.face(normal="z"))
     titles = [action.text() for action in empty.window.fitting_menu().actions()]

@@ -115,8 +115,9 @@ class Finder(QLineEdit):
         if not self.found:
             QListWidgetItem("No command has that in its name.", self.answers)
         self.answers.setCurrentRow(0)
+        height = 12 + self.answers.sizeHintForRow(0) * self.answers.count()
         corner = self.mapTo(self.window(), QPoint(self.width() - 430, self.height() + 6))
-        self.answers.setGeometry(max(corner.x(), 4), corner.y(), 430, 12 + 29 * max(1, len(self.found)))
+        self.answers.setGeometry(max(corner.x(), 4), corner.y(), 430, height)
         self.answers.raise_()
         self.answers.show()
 

@@ -30,13 +30,13 @@ class ToolRack(QScrollArea):
         inside.setObjectName("rack")
         column = QVBoxLayout(inside)
         column.setContentsMargins(6, 6, 4, 6)
-        column.setSpacing(1)
+        column.setSpacing(0)
         self.buttons: dict[str, QToolButton] = {}
         for group in GROUPS:
             label = QLabel(group.upper(), inside)
             label.setObjectName("heading")
             label.setFont(text_font(7.5, text_font().Weight.DemiBold))
-            label.setContentsMargins(5, 7 if group != GROUPS[0] else 2, 0, 2)
+            label.setContentsMargins(5, 6 if group != GROUPS[0] else 2, 0, 2)
             column.addWidget(label)
             for operation in REGISTRY.all():
                 if operation.group == group:
@@ -52,7 +52,7 @@ class ToolRack(QScrollArea):
         button.setText(operation.title)
         button.setFont(text_font(9))
         button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        button.setFixedWidth(100)
+        button.setFixedSize(100, 24)
         button.clicked.connect(lambda: self.chosen.emit(operation.key))
         self.buttons[operation.key] = button
         return button

@@ -116,7 +116,8 @@ class Window(QMainWindow):
         self.view.mode = key if waiting else None  # type: ignore[assignment]
         parameters = {**STARTERS.get(key, {}), **self._last_used.get(key, {})} if not waiting else {}
         if self._try(lambda: self.sentence.start(key, parameters, waiting)) and operation.acts_on == "form":
-            self.view.frame()
+            # Everything, since the new part may stand inside another.
+            self.view.frame(everything=True)
         self._refresh_tools()
         self.view.refresh()
 
@@ -173,7 +174,10 @@ class Window(QMainWindow):
             self.tell(str(error))
             return False
         self.adopt(session)
-        self.tell(f"Opened {path.name}.")
+        parts = session.document.parts
+        all_triangles = any(part.mesh.n_faces > 1 and (part.mesh.topology.face_sizes == 3).all() for part in parts)
+        offer = " It is all triangles: Build › To quads joins them in pairs." if all_triangles else ""
+        self.tell(f"Opened {path.name}.{offer}")
         return True
 
     def open_demo(self) -> None:

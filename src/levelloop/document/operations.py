@@ -10,12 +10,13 @@ from levelloop.core.edit.extrude import extrude, inset
 from levelloop.core.edit.fill import fill
 from levelloop.core.edit.join import join_points
 from levelloop.core.edit.loops import run_loop
-from levelloop.core.edit.simple import crease, delete, flip, set_material, sharpen_points
+from levelloop.core.edit.simple import crease, delete, face_outward, flip, set_material, sharpen_points
 from levelloop.core.edit.take_out import take_out
+from levelloop.core.edit.to_quads import to_quads
 from levelloop.core.edit.transform import move, move_along_normals, rotate, scale
-from levelloop.core.edit.weld import weld
+from levelloop.core.edit.weld import collapse, weld, weld_onto
 from levelloop.core.errors import EditError
-from levelloop.core.forms.primitives import box, cylinder, placed, plane
+from levelloop.core.forms.primitives import box, cylinder, disc, placed, plane, quad_sphere
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Kind, Selection
 from levelloop.document.document import Document, Part
@@ -27,6 +28,7 @@ from levelloop.document.parameters import (
     Number,
     Parameter,
     Plain,
+    PointNumber,
     Ratio,
     Rims,
     Text,
@@ -140,6 +142,39 @@ OPERATIONS: tuple[Operation, ...] = (
             *_WHERE,
         ),
         icon="cylinder",
+        group="Shape",
+    ),
+    Operation(
+        "add_disc",
+        "Disc",
+        "Add",
+        _form(disc),
+        "Add a disc {diameter} across, {sides} sides, filled with {fill}, at {at}",
+        "A flat disc",
+        "form",
+        (
+            Length("diameter", 20.0, "Of the circle its points lie on", low=0, above_low=True),
+            Count("sides", 16, "Around", low=3, high=512),
+            Choice("fill", "quads", "What fills it", words=("quads", "face", "triangles", "open")),
+            *_WHERE,
+        ),
+        icon="disc",
+        group="Shape",
+    ),
+    Operation(
+        "add_quad_sphere",
+        "Quad sphere",
+        "Add",
+        _form(quad_sphere),
+        "Add a quad sphere {diameter} across, {cells} cells along each patch, at {at}",
+        "Six patches of quads; it smooths evenly but for its eight 3-poles",
+        "form",
+        (
+            Length("diameter", 20.0, "Of the sphere its points lie on", low=0, above_low=True),
+            Count("cells", 4, "Quads along each patch's edge", high=256),
+            *_WHERE,
+        ),
+        icon="quad_sphere",
         group="Shape",
     ),
     # Placing and moving
@@ -372,6 +407,52 @@ OPERATIONS: tuple[Operation, ...] = (
         or_all=True,
         icon="flip",
         group="Join",
+    ),
+    Operation(
+        "weld_onto",
+        "Weld onto",
+        "Build",
+        weld_onto,
+        "Weld {selection} onto {target}",
+        "Pulls points onto the one picked last and makes them one",
+        "cage",
+        (PointNumber("target", None, "The point that stays; the last one picked", optional=True),),
+        ("points",),
+    ),
+    Operation(
+        "collapse",
+        "Collapse",
+        "Build",
+        collapse,
+        "Collapse {selection}",
+        "Makes each connected group one point, at its middle",
+        "cage",
+        (),
+        ANY,
+    ),
+    Operation(
+        "to_quads",
+        "To quads",
+        "Build",
+        to_quads,
+        "Join {selection} to quads over folds up to {over}",
+        "Joins triangles in pairs, the squarest first",
+        "cage",
+        (Angle("over", 30.0, "A larger fold stays an edge", low=0, high=180),),
+        ("faces",),
+        or_all=True,
+    ),
+    Operation(
+        "face_outward",
+        "Face outward",
+        "Build",
+        face_outward,
+        "Face {selection} outward",
+        "Turns faces that look inwards",
+        "cage",
+        (),
+        ("faces",),
+        or_all=True,
     ),
     # Smoothing and looks
     Operation(

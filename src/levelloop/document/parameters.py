@@ -148,6 +148,18 @@ class Count(Number):
 
 
 @dataclass(frozen=True)
+class PointNumber(Count):
+    """A point by its number."""
+
+    low: float = 0
+    high: float = 1e9
+
+    def show(self, value: Any, unit: str = "mm") -> str:
+        """The point in words."""
+        return "the last one picked" if value is None else f"point {value}"
+
+
+@dataclass(frozen=True)
 class Choice(Parameter):
     """One of a few words."""
 

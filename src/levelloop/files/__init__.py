@@ -11,7 +11,8 @@ from levelloop.document.document import Document, new_part
 from levelloop.files.atomic import replacing
 from levelloop.files.errors import FileError
 from levelloop.files.obj import read_obj, write_obj
-from levelloop.files.stl import write_stl
+from levelloop.files.ply import read_ply, write_ply
+from levelloop.files.stl import read_stl, write_stl
 from levelloop.files.usd import read_usd, write_usd
 
 Named = Sequence[tuple[str, Mesh]]
@@ -38,12 +39,16 @@ READERS: dict[str, Callable[[Path], Document]] = {
     ".usda": read_usd,
     ".usdc": read_usd,
     ".usd": read_usd,
+    ".usdz": read_usd,
     ".obj": _document_of_meshes(read_obj),
+    ".stl": _document_of_meshes(read_stl),
+    ".ply": _document_of_meshes(read_ply),
 }
 DOCUMENT_WRITERS: dict[str, Callable[[Path, Document], None]] = {".usda": write_usd, ".usdc": write_usd}
 MESH_WRITERS: dict[str, Callable[[Path, Named], None]] = {
     ".obj": write_obj,
     ".stl": write_stl,
+    ".ply": write_ply,
     ".usda": _usd_of_meshes,
     ".usdc": _usd_of_meshes,
 }
@@ -52,7 +57,9 @@ TITLES = {
     ".usdc": "OpenUSD, binary",
     ".usd": "OpenUSD",
     ".obj": "OBJ",
+    ".usdz": "OpenUSD, packed",
     ".stl": "STL",
+    ".ply": "PLY",
 }
 
 

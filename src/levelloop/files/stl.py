@@ -1,17 +1,46 @@
-"""STL, the triangle format printers read: written in binary, in millimetres."""
+"""STL, the triangle format printers read: binary and text in, binary out, in millimetres."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
 
+from levelloop.core.errors import MeshError
 from levelloop.core.measure.faces import triangles
 from levelloop.core.mesh import Mesh
+from levelloop.core.topology import Topology
 from levelloop.files.errors import FileError
 
 _RECORD = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("spare", "<u2")])
+_HEAD = 84  # 80 bytes of text and the number of triangles
+_VERTEX = re.compile(rb"vertex\s+(\S+)\s+(\S+)\s+(\S+)")
+
+
+def read_stl(path: Path) -> list[tuple[str, Mesh]]:
+    """The mesh of an STL file; corners at exactly the same place become one point. Raises FileError."""
+    try:
+        data = path.read_bytes()
+    except OSError as error:
+        raise FileError(f"{path} cannot be read: {error.strerror}.") from error
+    count = int(np.frombuffer(data[80:_HEAD], dtype="<u4")[0]) if len(data) >= _HEAD else -1
+    if count >= 0 and len(data) == _HEAD + count * _RECORD.itemsize:
+        corners = np.frombuffer(data, dtype=_RECORD, offset=_HEAD)["corners"].astype(np.float64)
+    elif data.lstrip()[:5] == b"solid" and b"endsolid" in data:
+        corners = _text_corners(path, data)
+    elif count > 0 and data[:5] != b"solid":
+        there = max(0, len(data) - _HEAD) // _RECORD.itemsize
+        raise FileError(f"{path.name} is cut short: it promises {count:,} triangles and holds {there:,}.")
+    else:
+        raise FileError(f"{path.name} is damaged or no STL file.")
+    if len(corners) == 0:
+        raise FileError(f"{path.name} holds no triangles.")
+    try:
+        return [(path.stem, welded_triangles(corners))]
+    except MeshError as error:
+        raise FileError(f"{path.name}: {error}") from error
 
 
 def write_stl(path: Path, meshes: Sequence[tuple[str, Mesh]]) -> None:
@@ -35,3 +64,27 @@ def write_stl(path: Path, meshes: Sequence[tuple[str, Mesh]]) -> None:
         stream.write(np.uint32(total).tobytes())
         for record in records:
             stream.write(record.tobytes())
+
+
+def welded_triangles(corners: np.ndarray) -> Mesh:
+    """A mesh of loose triangles (t, 3, 3), equal places made one point, in order of first use.
+
+    Triangles with two corners at one place are kept: the review finds them.
+    """
+    places = corners.reshape(-1, 3) + 0.0  # −0 and 0 are one place
+    unique, first, inverse = np.unique(places, axis=0, return_index=True, return_inverse=True)
+    order = np.argsort(first)
+    number = np.empty(len(first), dtype=np.int64)
+    number[order] = np.arange(len(first))
+    topology = Topology(np.arange(0, len(places) + 1, 3), number[inverse.reshape(-1)], len(unique))
+    return Mesh(topology, unique[order])
+
+
+def _text_corners(path: Path, data: bytes) -> np.ndarray:
+    found = _VERTEX.findall(data)
+    if len(found) % 3:
+        raise FileError(f"{path.name} is damaged: its last triangle has {len(found) % 3} corners.")
+    try:
+        return np.array(found, dtype=np.float64).reshape(-1, 3, 3)
+    except ValueError as error:
+        raise FileError(f"{path.name} has a corner with something that is no number.") from error

@@ -101,7 +101,8 @@ def read_usd(path: Path) -> Document:
     to_ours = _to_ours(stage)
     cache = UsdGeom.XformCache()
     parts: list[Part] = []
-    for prim in stage.Traverse():
+    # Instances are read as parts of their own.
+    for prim in Usd.PrimRange(stage.GetPseudoRoot(), Usd.TraverseInstanceProxies()):
         if prim.IsA(UsdGeom.Mesh):
             part = _read_part(path, UsdGeom.Mesh(prim), replace(document, parts=tuple(parts)))
             world = np.array(cache.GetLocalToWorldTransform(prim), dtype=np.float64) @ to_ours

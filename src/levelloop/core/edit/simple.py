@@ -5,10 +5,11 @@ from __future__ import annotations
 import numpy as np
 
 from levelloop.core.arrays import mask_of
-from levelloop.core.edit.carry import Edit, Origin, carry, identity
+from levelloop.core.edit.carry import Edit, Origin, carry, identity, mapped
 from levelloop.core.edit.outlines import drop_faces
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import SHARPNESS_NEVER_FADES, Mesh
+from levelloop.core.review.facing import flipped_faces
 from levelloop.core.selection import Selection, edges_of
 from levelloop.core.topology import Topology
 
@@ -41,7 +42,22 @@ def flip(mesh: Mesh, selection: Selection) -> Edit:
         raise EditError("To flip, select faces, or nothing to flip them all.")
     turned = selection.mask(topology) if len(selection) else np.ones(mesh.n_faces, dtype=np.bool_)
     new_mesh, origin = flipped(mesh, turned)
-    return Edit(new_mesh, selection, origin)
+    return Edit(new_mesh, mapped(selection, origin), origin)
+
+
+def face_outward(mesh: Mesh, selection: Selection) -> Edit:
+    """Turns the selected faces, or all, outward: closed shells by their volume, open ones as most of their area."""
+    if selection.kind != "faces" and len(selection):
+        raise EditError("To face outward, select faces, or nothing for all.")
+    turned = flipped_faces(mesh)
+    if len(selection):
+        turned &= selection.mask(mesh.topology)
+    if not turned.any():
+        return Edit(mesh, selection, identity(mesh), "All faces face outward already.")
+    new_mesh, origin = flipped(mesh, turned)
+    number = int(turned.sum())
+    message = f"{number} {'face was' if number == 1 else 'faces were'} turned outward."
+    return Edit(new_mesh, mapped(selection, origin), origin, message)
 
 
 def flipped(mesh: Mesh, turned: np.ndarray) -> tuple[Mesh, Origin]:

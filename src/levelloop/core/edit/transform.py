@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from levelloop.core.arrays import Floats, Integers, connected_labels, mask_of, sum_by
-from levelloop.core.edit.carry import Edit, identity
+from levelloop.core.edit.carry import Edit, identity, mapped
 from levelloop.core.edit.offset import meet_planes
 from levelloop.core.edit.simple import flipped
 from levelloop.core.errors import EditError
@@ -62,19 +62,10 @@ def scale(mesh: Mesh, selection: Selection, factors: Any = 1.0, pivot: Any = "mi
     plural = "face was" if len(moved) == 1 else "faces were"
     return Edit(
         new_mesh,
-        selection_by_edge(selection, origin.edges),
+        mapped(selection, origin),
         origin,
         f"{len(moved)} mirrored {plural} turned outward again.",
     )
-
-
-def selection_by_edge(selection: Selection, edge_origin: Integers) -> Selection:
-    """The selection after edges were renumbered and nothing else was."""
-    if selection.kind != "edges":
-        return selection
-    number = np.empty(len(edge_origin), dtype=np.int64)
-    number[edge_origin] = np.arange(len(edge_origin))
-    return Selection("edges", number[selection.indices], selection.backwards)
 
 
 def move_along_normals(mesh: Mesh, selection: Selection, distance: float, keep_wall: bool = False) -> Edit:

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
-from levelloop.core.arrays import Integers, connected_labels, sum_by
+from levelloop.core.arrays import Floats, Integers, connected_labels, inverse_of, sum_by
 from levelloop.core.edit.carry import Edit, identity
 from levelloop.core.edit.outlines import merge_points
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
-from levelloop.core.selection import Selection, points_of
+from levelloop.core.selection import Selection, edges_of, points_of
 
 
 def weld(mesh: Mesh, selection: Selection, distance: float | str = 0.001) -> Edit:
@@ -29,7 +31,40 @@ def weld(mesh: Mesh, selection: Selection, distance: float | str = 0.001) -> Edi
     if count == len(chosen):
         message = f"No two of the {len(chosen)} points lie within {float(distance):g} mm; nothing was welded."
         return Edit(mesh, Selection("points", chosen[:0]), identity(mesh), message)
-    return _merged(mesh, chosen, labels, count, distance)
+    edit = _merged(mesh, chosen, labels, count)
+    if distance == "middle":
+        return edit
+    return replace(edit, message=f"{edit.message[:-1]}; none left within {float(distance):g} mm.")
+
+
+def weld_onto(mesh: Mesh, selection: Selection, target: int | None = None) -> Edit:
+    """Pulls the selected points onto another and makes them one with it.
+
+    target: that point, the last one picked where none is given. Selected after: the target.
+    """
+    if selection.kind != "points" or len(selection) == 0:
+        raise EditError("To weld onto, select points.")
+    onto = int(selection.indices[-1]) if target is None else int(target)
+    if not 0 <= onto < mesh.n_points:
+        raise EditError(f"There is no point {onto} to weld onto; the cage has {mesh.n_points}.")
+    chosen = np.union1d(selection.indices, [onto])
+    if len(chosen) < 2:
+        raise EditError("To weld onto another point, select at least one besides the target.")
+    return _merged(mesh, chosen, np.zeros(len(chosen), dtype=np.int64), 1, mesh.points[[onto]])
+
+
+def collapse(mesh: Mesh, selection: Selection) -> Edit:
+    """Makes each connected group of what is selected one point, at its middle. Selected after: those points."""
+    topology = mesh.topology
+    chosen = points_of(topology, selection)
+    if len(chosen) < 2:
+        raise EditError("To collapse, select edges, faces or at least two points.")
+    number = inverse_of(chosen, mesh.n_points)
+    pairs = number[topology.edges[edges_of(topology, selection)]]
+    count, labels = connected_labels(pairs, len(chosen))
+    if count == len(chosen):
+        raise EditError("Nothing to collapse: no two of the selected points are neighbours.")
+    return _merged(mesh, chosen, labels, count)
 
 
 # Helpers
@@ -45,8 +80,8 @@ def _clusters(mesh: Mesh, chosen: Integers, distance: float) -> tuple[int, Integ
     return connected_labels(pairs.astype(np.int64).reshape(-1, 2), len(chosen))
 
 
-def _merged(mesh: Mesh, chosen: Integers, labels: Integers, count: int, distance: float | str) -> Edit:
-    """Each cluster takes the number of its first point; later points close the gaps."""
+def _merged(mesh: Mesh, chosen: Integers, labels: Integers, count: int, places: Floats | None = None) -> Edit:
+    """Each group becomes one point, at its mean or the given place, with the number of its first."""
     size = np.bincount(labels, minlength=count)
     first = np.zeros(count, dtype=np.int64)
     first[labels[::-1]] = chosen[::-1]
@@ -56,11 +91,10 @@ def _merged(mesh: Mesh, chosen: Integers, labels: Integers, count: int, distance
     number = np.cumsum(keep) - 1
     points = mesh.points.copy()
     several = size > 1
-    means = sum_by(labels, mesh.points[chosen], count) / size[:, None]
-    points[first[several]] = means[several]
+    if places is None:
+        places = sum_by(labels, mesh.points[chosen], count) / size[:, None]
+    points[first[several]] = places[several]
     new_mesh, origin, final = merge_points(mesh, number[target], points[keep])
     welded = final[first[several]]
     message = f"{int(size[several].sum())} points became {int(several.sum())}."
-    if distance != "middle":
-        message = message[:-1] + f"; none left within {distance:g} mm."
     return Edit(new_mesh, Selection("points", welded[welded >= 0]), origin, message)

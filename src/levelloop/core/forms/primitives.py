@@ -72,6 +72,29 @@ def cylinder(
     return _with_cap(mesh, around[::-1], caps)
 
 
+def disc(diameter: float = 20.0, sides: int = 16, fill: Caps = "quads") -> Mesh:
+    """A flat disc facing +z. diameter: of the circle its points lie on, mm.
+
+    fill: quads (sides must be even), one face, triangles around a middle point, or open: its circle's points alone.
+    """
+    if diameter <= 0:
+        raise EditError("A disc needs a diameter above 0 mm.")
+    rim = Mesh(Topology([0], [], sides), circle_points(diameter, sides))
+    return _with_cap(rim, np.arange(sides), fill)
+
+
+def quad_sphere(diameter: float = 20.0, cells: int = 4) -> Mesh:
+    """A sphere of six patches of quads, every point on it. cells: quads along each patch's edge.
+
+    The patches' lines stand at equal angles, so that quads near a patch's corner are not much smaller.
+    """
+    if diameter <= 0:
+        raise EditError("A sphere needs a diameter above 0 mm.")
+    cube = box((2.0, 2.0, 2.0), (cells, cells, cells))
+    spread = np.tan(cube.points * (np.pi / 4.0))
+    return cube.with_points(0.5 * diameter * spread / np.linalg.norm(spread, axis=1, keepdims=True))
+
+
 def circle_points(diameter: float, sides: int) -> Floats:
     """Points on a circle in the xy plane, the first on +x, counter-clockwise: (sides, 3)."""
     angle = 2.0 * np.pi * np.arange(sides) / sides
