@@ -14,7 +14,7 @@ from conftest import CAGES
 from pxr import Sdf, Usd, UsdGeom
 
 import levelloop as ll
-from levelloop.core.mesh import Mesh
+from levelloop.core.mesh import Mesh, Scheme
 from levelloop.core.subdivision.surface import smooth
 from levelloop.demo.build import demo_document
 from levelloop.document.document import Document, new_part
@@ -37,6 +37,7 @@ def creased_box() -> Mesh:
         np.linspace(0, 5, cage.n_points),
         np.arange(cage.n_faces) % 2,
         ("brass", "old wood"),
+        Scheme("edgeOnly", "smooth"),
     )
 
 
@@ -70,6 +71,7 @@ def test_tags_come_back(tmp_path: Path) -> None:
     mesh = read_document(tmp_path / "cage.usda").part.mesh
     assert mesh.creases == pytest.approx(cage.creases, abs=1e-6)
     assert mesh.corner_sharpness == pytest.approx(cage.corner_sharpness, abs=1e-6)
+    assert mesh.scheme == cage.scheme
     assert mesh.materials == cage.materials and np.array_equal(mesh.material, cage.material)
 
 
@@ -82,7 +84,8 @@ def test_pxr_reads_the_creases_as_usd_means_them(tmp_path: Path) -> None:
     assert UsdGeom.GetStageMetersPerUnit(stage) == pytest.approx(0.001)
     mesh = next(UsdGeom.Mesh(prim) for prim in stage.Traverse() if prim.IsA(UsdGeom.Mesh))
     assert mesh.GetSubdivisionSchemeAttr().Get() == "catmullClark"
-    assert mesh.GetInterpolateBoundaryAttr().Get() == "edgeAndCorner"
+    assert mesh.GetInterpolateBoundaryAttr().Get() == "edgeOnly"
+    assert mesh.GetTriangleSubdivisionRuleAttr().Get() == "smooth"
     indices, lengths = mesh.GetCreaseIndicesAttr().Get(), mesh.GetCreaseLengthsAttr().Get()
     assert sum(lengths) == len(indices) == 2 * (cage.creases > 0).sum()
     pairs = np.array(indices).reshape(-1, 2)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import sys
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -14,7 +15,7 @@ from scipy.spatial import cKDTree
 from levelloop.core.errors import EditError
 from levelloop.core.forms.primitives import box, cylinder, plane
 from levelloop.core.measure.faces import face_normals, signed_volume
-from levelloop.core.mesh import Mesh, mesh_of_faces
+from levelloop.core.mesh import Mesh, Scheme, mesh_of_faces
 from levelloop.core.subdivision.live import LivePoints
 from levelloop.core.subdivision.refine import refine, sharp_of
 from levelloop.core.subdivision.surface import SmoothSurface, level_counts, smooth
@@ -327,3 +328,25 @@ def test_volume_shrinks_towards_the_limit() -> None:
 def test_unattached_points_stay_where_they_are() -> None:
     mesh = mesh_of_faces([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0], [9, 9, 9]], [[0, 1, 2, 3]])
     assert smooth(mesh, 2).points[4].tolist() == [9, 9, 9]
+
+
+def test_boundary_rules_of_a_sheet() -> None:
+    # OpenUSD's interpolateBoundary: edgeAndCorner keeps the corner, edgeOnly rounds it, none drops the rim's faces.
+    sheet = plane((6, 6), (3, 3))
+    kept = smooth(sheet, 2)
+    rounded = smooth(replace(sheet, scheme=Scheme("edgeOnly")), 2)
+    inner = smooth(replace(sheet, scheme=Scheme("none")), 2)
+    assert np.abs(kept.points).max() == 3
+    assert np.linalg.norm(rounded.points[:, :2], axis=1).max() < np.linalg.norm([3, 3]) - 0.3
+    assert inner.n_faces == 16 and np.abs(inner.points).max() == pytest.approx(1)
+
+
+def test_smooth_triangles_are_rounder_weights_only() -> None:
+    # A quad cage has no triangles to treat otherwise; a tetrahedron has.
+    assert np.allclose(smooth(replace(box(), scheme=Scheme(triangles="smooth")), 2).points, smooth(box(), 2).points)
+    solid = mesh_of_faces(
+        [[1, 1, 1], [1, -1, -1], [-1, 1, -1], [-1, -1, 1]], [[0, 1, 2], [0, 3, 1], [0, 2, 3], [1, 3, 2]]
+    )
+    plain, round_ = smooth(solid, 1), smooth(replace(solid, scheme=Scheme(triangles="smooth")), 1)
+    assert np.linalg.norm(round_.points[4:10] - plain.points[4:10], axis=1).min() > 0.01
+    assert np.allclose(round_.points[:4], plain.points[:4])

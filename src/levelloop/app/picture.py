@@ -115,7 +115,8 @@ def make_picture(part: Part, smooth: bool, old: Picture | None = None) -> Pictur
         normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
     sectors = surface.sectors
     vertices = np.concatenate((places[sectors.point], normals), axis=1).astype(np.float32)
-    quad = sectors.of_corner.reshape(-1, 4).astype(np.uint32)
+    shown = ~surface.left_out
+    quad = sectors.of_corner.reshape(-1, 4)[shown].astype(np.uint32)
     indices = np.stack((quad[:, [0, 1, 2]], quad[:, [0, 2, 3]]), axis=1).reshape(-1, 3)
-    face = np.repeat(surface.face_origin, 2)
+    face = np.repeat(surface.face_origin[shown], 2)
     return Picture(part, level, surface, places, vertices, indices, face, surface.edge_chains)

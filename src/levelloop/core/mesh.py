@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
-from typing import Self
+from typing import Literal, Self
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -13,6 +13,24 @@ from levelloop.core.errors import MeshError
 from levelloop.core.topology import Topology, topology_of_faces
 
 SHARPNESS_NEVER_FADES = 10.0  # OpenUSD's infinite sharpness
+
+
+Boundary = Literal["edgeAndCorner", "edgeOnly", "none"]
+TriangleRule = Literal["catmullClark", "smooth"]
+BOUNDARIES: tuple[Boundary, ...] = ("edgeAndCorner", "edgeOnly", "none")
+TRIANGLE_RULES: tuple[TriangleRule, ...] = ("catmullClark", "smooth")
+
+
+@dataclass(frozen=True)
+class Scheme:
+    """How a cage is smoothed where that is a choice, in OpenUSD's words.
+
+    boundary (interpolateBoundary): edgeAndCorner keeps points of one open face, edgeOnly rounds them, none leaves the
+    faces at the boundary out of the surface. triangles (triangleSubdivisionRule): smooth has rounder weights.
+    """
+
+    boundary: Boundary = "edgeAndCorner"
+    triangles: TriangleRule = "catmullClark"
 
 
 @dataclass(frozen=True, eq=False)
@@ -30,6 +48,7 @@ class Mesh:
     corner_sharpness: Floats = field(default=None)  # type: ignore[arg-type]
     material: Integers = field(default=None)  # type: ignore[arg-type]
     materials: tuple[str, ...] = ()
+    scheme: Scheme = Scheme()
 
     def __post_init__(self) -> None:
         topology = self.topology
@@ -86,10 +105,14 @@ class Mesh:
         return replace(self, crease_sharpness=np.clip(sharpness, 0.0, SHARPNESS_NEVER_FADES))
 
     def same_tags(self, other: Mesh) -> bool:
-        """Whether smoothing treats both alike: the same connectivity and sharpness."""
-        return self.topology is other.topology and bool(
-            np.array_equal(self.creases, other.creases)
-            and np.array_equal(self.corner_sharpness, other.corner_sharpness)
+        """Whether smoothing treats both alike: the same connectivity, sharpness and scheme."""
+        return (
+            self.topology is other.topology
+            and self.scheme == other.scheme
+            and bool(
+                np.array_equal(self.creases, other.creases)
+                and np.array_equal(self.corner_sharpness, other.corner_sharpness)
+            )
         )
 
 

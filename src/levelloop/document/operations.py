@@ -10,14 +10,14 @@ from levelloop.core.edit.extrude import extrude, inset
 from levelloop.core.edit.fill import fill
 from levelloop.core.edit.join import join_points
 from levelloop.core.edit.loops import run_loop
-from levelloop.core.edit.simple import crease, delete, face_outward, flip, set_material, sharpen_points
+from levelloop.core.edit.simple import crease, delete, face_outward, flip, set_material, set_scheme, sharpen_points
 from levelloop.core.edit.take_out import take_out
 from levelloop.core.edit.to_quads import to_quads
 from levelloop.core.edit.transform import move, move_along_normals, rotate, scale
 from levelloop.core.edit.weld import collapse, weld, weld_onto
 from levelloop.core.errors import EditError
 from levelloop.core.forms.primitives import box, cylinder, disc, placed, plane, quad_sphere
-from levelloop.core.mesh import Mesh
+from levelloop.core.mesh import BOUNDARIES, TRIANGLE_RULES, Mesh
 from levelloop.core.selection import Kind, Selection
 from levelloop.document.document import Document, Part
 from levelloop.document.parameters import (
@@ -503,6 +503,19 @@ OPERATIONS: tuple[Operation, ...] = (
         (Text("material", "", "Its name; empty takes it away"),),
         ("faces",),
         or_all=True,
+    ),
+    Operation(
+        "set_scheme",
+        "Boundary and triangles",
+        "Smooth",
+        set_scheme,
+        "Smooth the boundary by {boundary}, triangles by {triangles}",
+        "How the whole cage is smoothed at its boundary and across triangles, in OpenUSD's words",
+        "cage",
+        (
+            Choice("boundary", "edgeAndCorner", "edgeOnly rounds corners; none leaves the rim out", words=BOUNDARIES),
+            Choice("triangles", "catmullClark", "smooth has rounder weights", words=TRIANGLE_RULES),
+        ),
     ),
     # Selecting
     Operation(

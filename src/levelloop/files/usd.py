@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 
 from levelloop.core.errors import MeshError
-from levelloop.core.mesh import SHARPNESS_NEVER_FADES, Mesh
+from levelloop.core.mesh import BOUNDARIES, SHARPNESS_NEVER_FADES, TRIANGLE_RULES, Mesh, Scheme
 from levelloop.core.topology import Topology
 from levelloop.document.document import DEFAULT_LEVEL, Document, Part
 from levelloop.files.errors import FileError
@@ -42,7 +42,8 @@ def write_usd(path: Path, document: Document) -> None:
         prim = geometry.GetPrim()
         prim.SetDisplayName(part.name)
         geometry.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.catmullClark)
-        geometry.CreateInterpolateBoundaryAttr(UsdGeom.Tokens.edgeAndCorner)
+        geometry.CreateInterpolateBoundaryAttr(mesh.scheme.boundary)
+        geometry.CreateTriangleSubdivisionRuleAttr(mesh.scheme.triangles)
         geometry.CreatePointsAttr(_vectors(mesh.points))
         geometry.CreateFaceVertexCountsAttr(_integers(topology.face_sizes))
         geometry.CreateFaceVertexIndicesAttr(_integers(topology.corners))
@@ -217,8 +218,15 @@ def _with_tags(path: Path, name: str, mesh: Mesh, geometry: Any, values: Any) ->
             names.append(label)
         faces = np.array(subset.GetIndicesAttr().Get() or [], dtype=np.int64)
         material[faces[(faces >= 0) & (faces < mesh.n_faces)]] = names.index(label)
+    boundary, triangles = geometry.GetInterpolateBoundaryAttr().Get(), geometry.GetTriangleSubdivisionRuleAttr().Get()
+    scheme = Scheme(
+        boundary if boundary in BOUNDARIES else "edgeAndCorner",
+        triangles if triangles in TRIANGLE_RULES else "catmullClark",
+    )
     never = SHARPNESS_NEVER_FADES
-    return Mesh(topology, mesh.points, np.clip(creases, 0, never), np.clip(corners, 0, never), material, tuple(names))
+    return Mesh(
+        topology, mesh.points, np.clip(creases, 0, never), np.clip(corners, 0, never), material, tuple(names), scheme
+    )
 
 
 def _turned(topology: Topology) -> Topology:

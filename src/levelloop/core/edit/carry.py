@@ -71,6 +71,7 @@ def carry(
         _taken(old.corner_sharpness, point_origin, 0.0),
         _taken(old.material, face_origin, -1),
         old.materials,
+        old.scheme,
     )
     return mesh, origin
 
@@ -95,7 +96,7 @@ def carry_merged(
     np.maximum.at(creases, new_edge[there], old.creases[there])
     origin = Origin(frozen(point_origin), frozen(edge_origin), frozen(face_origin))
     material = _taken(old.material, face_origin, -1)
-    return Mesh(topology, points, creases, corner_sharpness, material, old.materials), origin
+    return Mesh(topology, points, creases, corner_sharpness, material, old.materials, old.scheme), origin
 
 
 def mapped(selection: Selection, origin: Origin) -> Selection:

@@ -35,6 +35,7 @@ def combined(meshes: Sequence[Mesh]) -> Mesh:
         np.concatenate([mesh.corner_sharpness for mesh in meshes]),
         np.concatenate(materials),
         names,
+        meshes[0].scheme,
     )
 
 

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from levelloop.core.arrays import mask_of
 from levelloop.core.edit.carry import Edit, Origin, carry, identity, mapped
 from levelloop.core.edit.outlines import drop_faces
 from levelloop.core.errors import EditError
-from levelloop.core.mesh import SHARPNESS_NEVER_FADES, Mesh
+from levelloop.core.mesh import SHARPNESS_NEVER_FADES, Boundary, Mesh, Scheme, TriangleRule
 from levelloop.core.review.facing import flipped_faces
 from levelloop.core.selection import Selection, edges_of
 from levelloop.core.topology import Topology
@@ -87,7 +89,7 @@ def sharpen_points(mesh: Mesh, selection: Selection, weight: float) -> Edit:
         raise EditError("To sharpen, select points.")
     sharpness = mesh.corner_sharpness.copy()
     sharpness[selection.indices] = min(weight, SHARPNESS_NEVER_FADES)
-    new_mesh = Mesh(mesh.topology, mesh.points, mesh.creases, sharpness, mesh.material, mesh.materials)
+    new_mesh = replace(mesh, corner_sharpness=sharpness)
     return Edit(new_mesh, selection, identity(mesh))
 
 
@@ -101,5 +103,12 @@ def set_material(mesh: Mesh, selection: Selection, material: str) -> Edit:
         names = (*names, material)
     indices = mesh.material.copy()
     indices[chosen] = names.index(material) if material else -1
-    new_mesh = Mesh(mesh.topology, mesh.points, mesh.creases, mesh.corner_sharpness, indices, names)
+    new_mesh = replace(mesh, material=indices, materials=names)
     return Edit(new_mesh, selection, identity(mesh))
+
+
+def set_scheme(
+    mesh: Mesh, selection: Selection, boundary: Boundary = "edgeAndCorner", triangles: TriangleRule = "catmullClark"
+) -> Edit:
+    """Chooses how the whole cage is smoothed at its boundary and across triangles."""
+    return Edit(replace(mesh, scheme=Scheme(boundary, triangles)), selection, identity(mesh))

@@ -8,20 +8,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers
-from levelloop.core.mesh import SHARPNESS_NEVER_FADES
+from levelloop.core.mesh import SHARPNESS_NEVER_FADES, Boundary
 from levelloop.core.subdivision.child import ChildTopology
 from levelloop.core.topology import Topology
 
 if TYPE_CHECKING:
     from scipy.sparse import csr_array
-
-Boundary = Literal["edgeAndCorner", "edgeOnly", "none"]
-BOUNDARIES: tuple[Boundary, ...] = ("edgeAndCorner", "edgeOnly", "none")
 
 
 @dataclass(frozen=True, eq=False)

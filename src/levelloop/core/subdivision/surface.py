@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers
+from levelloop.core.edit.outlines import drop_faces
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
 from levelloop.core.subdivision.limit import (
@@ -57,10 +58,11 @@ class SmoothSurface:
         self.level = level
         steps: list[Step] = []
         topology = mesh.topology
-        sharp = sharp_of(topology, mesh.creases, mesh.corner_sharpness)
+        sharp = sharp_of(topology, mesh.creases, mesh.corner_sharpness, mesh.scheme.boundary)
         known: tuple[Step, ...] = like.steps if like is not None and like.cage.topology is topology else ()
         for depth in range(level):
-            step = refine(topology, sharp, child=known[depth].child if depth < len(known) else None)
+            child = known[depth].child if depth < len(known) else None
+            step = refine(topology, sharp, mesh.scheme.triangles == "smooth", child)
             steps.append(step)
             topology, sharp = step.child, step.sharp
         self.steps = tuple(steps)
@@ -176,10 +178,30 @@ class SmoothSurface:
             on = doubled
         return on
 
+    @cached_property
+    def left_out(self) -> Booleans:
+        """Faces that are no part of the surface: with boundary "none" those from cage faces at the boundary: (m',)."""
+        if self.cage.scheme.boundary != "none" or self.level == 0:
+            return np.zeros(self.topology.n_faces, dtype=np.bool_)
+        topology = self.cage.topology
+        at_rim = np.zeros(topology.n_faces, dtype=np.bool_)
+        at_rim[topology.faces_of_points(np.flatnonzero(topology.open_points))] = True
+        return np.asarray(at_rim[self.face_origin])
+
     def mesh(self, surface_points: Floats) -> Mesh:
         """The surface as a mesh of its own, with what is left of its creases and its materials."""
-        material = self.cage.material[self.face_origin] if self.cage.n_faces else self.cage.material
-        return Mesh(self.topology, surface_points, self.creases, self.corner_sharpness, material, self.cage.materials)
+        cage = self.cage
+        material = cage.material[self.face_origin] if cage.n_faces else cage.material
+        whole = Mesh(
+            self.topology,
+            surface_points,
+            self.creases,
+            self.corner_sharpness,
+            material,
+            cage.materials,
+            cage.scheme,
+        )
+        return drop_faces(whole, self.left_out, keep_unattached=False)[0] if self.left_out.any() else whole
 
 
 def smooth(mesh: Mesh, level: int, limit: bool = False) -> Mesh:
