@@ -137,7 +137,7 @@ def test_inset_of_a_region_follows_its_outer_rim_only() -> None:
 
 def test_edits_of_faces_need_faces() -> None:
     for operation in (lambda: extrude(CUBE, NOTHING, 1), lambda: inset(CUBE, select(CUBE.topology, "points", [0]), 1)):
-        with pytest.raises(EditError, match="at least one face"):
+        with pytest.raises(EditError, match=r"at least one face"):
             operation()
 
 
@@ -448,3 +448,28 @@ def test_facing_outward_turns_only_what_is_wrong() -> None:
     assert edit.message == "2 faces were turned outward."
     assert signed_volume(edit.mesh) == pytest.approx(8)
     assert face_outward(edit.mesh, NOTHING).mesh is edit.mesh
+
+
+def test_open_edges_extrude_outwards_in_their_faces_plane() -> None:
+    grid = plane((4, 4), (2, 2))
+    rim = select_boundary(grid.topology, NOTHING)
+    edit = extrude(grid, rim, 1.0)
+    # A frame of 1 mm around 4 × 4, its corners square: the sheet is 6 × 6 now.
+    assert face_areas(edit.mesh.topology, edit.mesh.points).sum() == pytest.approx(36)
+    assert (face_normals(edit.mesh.topology, edit.mesh.points)[:, 2] > 0.999).all()
+    assert edit.mesh.topology.euler_number() == 1 and len(edit.selection) == 8
+    # Pull, and pull again: a strip.
+    one = select(grid.topology, "edges", [[0, 1]])
+    strip = extrude(grid, one, 2.0, steps=2)
+    again = extrude(strip.mesh, strip.selection, 1.0, direction="z")
+    assert again.mesh.n_faces == 4 + 2 + 1
+    assert again.mesh.points[:, 1].min() == pytest.approx(-4) and again.mesh.points[:, 2].max() == pytest.approx(1)
+    assert not again.mesh.topology.orientation[0].any()
+
+
+def test_inner_edges_extrude_to_a_fin_along_the_normal() -> None:
+    grid = plane((4, 4), (2, 2))
+    edit = extrude(grid, select(grid.topology, "edges", [[3, 4]]), 3.0, end_scale=0.5)
+    assert edit.mesh.points[:, 2].max() == pytest.approx(3)
+    assert edit.mesh.topology.edge_face_count.max() == 3
+    assert edge_lengths(edit.mesh.topology, edit.mesh.points)[edit.selection.indices] == pytest.approx([1])

@@ -516,7 +516,7 @@ def test_a_damaged_file_leaves_the_document_alone(demo: Hands, tmp_path: Path) -
     assert not demo.window.save_path(tmp_path / "no folder" / "x.usda")
     assert "cannot be written" in demo.window.message
     demo.window.start("extrude")
-    assert demo.window.message == "Extrude needs selected faces."
+    assert demo.window.message == "Extrude needs selected faces or edges."
 
 
 def test_strays_on_the_far_side_are_told_and_dropped(empty: Hands) -> None:

@@ -253,7 +253,7 @@ OPERATIONS: tuple[Operation, ...] = (
         extrude,
         "Extrude {selection} by {distance} along {direction}, steps {steps}, end scale {end_scale}, {each}"
         "[, rims {rims}]",
-        "Pulls faces out and closes their sides with quads",
+        "Pulls faces out and closes their sides, or edges to strips",
         "cage",
         (
             Length("distance", 0.0, "How far"),
@@ -263,7 +263,7 @@ OPERATIONS: tuple[Operation, ...] = (
             Toggle("each", False, "Whether every face goes by itself", on="each face", off="together"),
             Rims("rims", None, "Pairs of along, across", optional=True),
         ),
-        ("faces",),
+        ("faces", "edges"),
         shortcut="X",
         icon="extrude",
         group="Build",

@@ -91,27 +91,21 @@ class Step:
         parent = self.parent
         n, e = parent.n_points, parent.n_edges
         result = np.empty(self.child.n_points)
-        if isinstance(parent, ChildTopology):
-            _structured_sums(parent, values, result)
-        else:
-            _plain_sums(parent, values, result)
-        sums, edge_part = result[:n], result[n : n + e]
+        gather = _structured_sums if isinstance(parent, ChildTopology) else _plain_sums
+        ends, neighbours = gather(parent, values, result)
+        moved, edge_part = result[:n], result[n : n + e]
         edge_part *= self.edge_faces_weight
-        edge_part += self._end_part(values)
-        sums *= self.middles
-        sums += self.own * values
-        sums += self.around * _neighbour_sums(parent, values)
+        ends *= 0.5 - self.edge_faces_weight
+        edge_part += ends
+        moved *= self.middles
+        neighbours *= self.around
+        moved += neighbours
+        moved += self.own * values
         if len(self.crease_edges):
             pair = parent.edges[self.crease_edges]
             for end in (0, 1):
-                sums += np.bincount(pair[:, end], values[pair[:, 1 - end]] * self.crease_weights[:, end], n)
+                moved += np.bincount(pair[:, end], values[pair[:, 1 - end]] * self.crease_weights[:, end], n)
         return result
-
-    def _end_part(self, values: Floats) -> Floats:
-        """What the ends of each edge give to its point: (e,)."""
-        ends = _end_sums(self.parent, values)
-        ends *= 0.5 - self.edge_faces_weight
-        return ends
 
     @cached_property
     def matrix(self) -> csr_array:
@@ -269,90 +263,68 @@ def _point_rules(
 # edges are not whole there; those have no weight.
 
 
-def _plain_sums(parent: Topology, values: Floats, out: Floats) -> None:
-    """For points the sum of their faces' middles, for edges that of theirs, for faces their middles: into (n',)."""
+def _plain_sums(parent: Topology, values: Floats, out: Floats) -> tuple[Floats, Floats]:
+    """Into out (n',): for points the sum of their faces' middles, for edges that of theirs, for faces their middles.
+
+    Returns the sums of both ends of edges (e,) and of the neighbours of points (n,).
+    """
     n, e = parent.n_points, parent.n_edges
     if parent.n_faces == 0:
         out[:] = 0.0
-        return
+        return np.zeros(e), np.zeros(n)
     middles = np.add.reduceat(values[parent.corners], parent.face_offsets[:-1]) / parent.face_sizes
     out[:n] = np.bincount(parent.corners, middles[parent.corner_face], n)
     out[n : n + e] = middles[parent.edge_faces[:, 0]] + middles[parent.edge_faces[:, 1]]
     out[n + e :] = middles
+    first, second = parent.edges[:, 0], parent.edges[:, 1]
+    neighbours = np.bincount(first, values[second], n) + np.bincount(second, values[first], n)
+    return values[first] + values[second], np.asarray(neighbours, dtype=np.float64)
 
 
-def _structured_sums(parent: ChildTopology, values: Floats, out: Floats) -> None:
+def _structured_sums(parent: Topology, values: Floats, out: Floats) -> tuple[Floats, Floats]:
     """The same from the parent's parent."""
+    assert isinstance(parent, ChildTopology)
     old = parent.parent
     n, e = old.n_points, old.n_edges
     at_edges, at_faces = values[n : n + e], values[n + e :]
     edge_out = out[parent.n_points : parent.n_points + parent.n_edges]
     middles = out[parent.n_points + parent.n_edges :]
-    on_edge = at_edges[old.corner_edge]
-    # A child's corners: its old point, the points of the edges after and before it, its face's point.
+    ends, neighbours = np.empty(parent.n_edges), np.empty(parent.n_points)
+    # Each old corner's child has four corners: the old point, its edge's point, its face's, the edge's before it.
+    on_edge = np.take(at_edges, old.corner_edge, out=ends[2 * e :])
     np.take(values, old.corners, out=middles)
     middles += on_edge
     if isinstance(old, ChildTopology):
         by_face, edge_by_face = middles.reshape(-1, 4), on_edge.reshape(-1, 4)
-        by_face += at_faces[:, None]
         by_face[:, 1:] += edge_by_face[:, :3]
         by_face[:, 0] += edge_by_face[:, 3]
+        by_face += at_faces[:, None]
         middles *= 0.25
         inner = edge_out[2 * e :].reshape(-1, 4)
         np.add(by_face[:, :3], by_face[:, 1:], out=inner[:, :3])
         np.add(by_face[:, 3], by_face[:, 0], out=inner[:, 3])
         out[n + e : parent.n_points] = by_face.sum(axis=1)
+        neighbours[n + e :] = edge_by_face.sum(axis=1)
+        edge_by_face += at_faces[:, None]
     else:
-        middles += at_faces[old.corner_face]
+        in_face = at_faces[old.corner_face]
+        middles += in_face
         middles += on_edge[old.previous_corner]
         middles *= 0.25
         np.add(middles, middles[old.next_corner], out=edge_out[2 * e :])
         out[n + e : parent.n_points] = np.add.reduceat(middles, old.face_offsets[:-1])
+        neighbours[n + e :] = np.add.reduceat(on_edge, old.face_offsets[:-1])
+        on_edge += in_face
     halves = edge_out[: 2 * e].reshape(-1, 2)
     halves[:] = middles[parent.half_faces[:, :, 0]] + middles[parent.half_faces[:, :, 1]]
     out[:n] = np.bincount(old.corners, middles, n)
     out[n : n + e] = halves[:, 0] + halves[:, 1]
-
-
-def _end_sums(parent: Topology, values: Floats) -> Floats:
-    """The sum of both ends of each edge: (e,)."""
-    if not isinstance(parent, ChildTopology):
-        return np.asarray(values[parent.edges[:, 0]] + values[parent.edges[:, 1]])
-    old = parent.parent
-    n, e = old.n_points, old.n_edges
-    at_edges, at_faces = values[n : n + e], values[n + e :]
-    ends = np.empty(parent.n_edges)
-    halves = ends[: 2 * e].reshape(-1, 2)
-    np.add(values[old.edges], at_edges[:, None], out=halves)
-    np.take(at_edges, old.corner_edge, out=ends[2 * e :])
-    if isinstance(old, ChildTopology):
-        ends[2 * e :].reshape(-1, 4)[:] += at_faces[:, None]
-    else:
-        ends[2 * e :] += at_faces[old.corner_face]
-    return ends
-
-
-def _neighbour_sums(parent: Topology, values: Floats) -> Floats:
-    """The sum of the points at the other ends of each point's edges: (n,)."""
-    n = parent.n_points
-    if not isinstance(parent, ChildTopology):
-        first, second = parent.edges[:, 0], parent.edges[:, 1]
-        return np.asarray(
-            np.bincount(first, values[second], n) + np.bincount(second, values[first], n), dtype=np.float64
-        )
-    old = parent.parent
-    n, e = old.n_points, old.n_edges
-    at_edges, at_faces = values[n : n + e], values[n + e :]
-    sums = np.empty(parent.n_points)
-    sums[:n] = np.bincount(old.edges[:, 0], at_edges, n)
-    sums[:n] += np.bincount(old.edges[:, 1], at_edges, n)
-    middle = sums[n : n + e]
-    np.add(values[old.edges[:, 0]], values[old.edges[:, 1]], out=middle)
+    pair = values[old.edges]
+    np.add(pair, at_edges[:, None], out=ends[: 2 * e].reshape(-1, 2))
+    neighbours[:n] = np.bincount(old.edges[:, 0], at_edges, n)
+    neighbours[:n] += np.bincount(old.edges[:, 1], at_edges, n)
+    middle = neighbours[n : n + e]
+    np.add(pair[:, 0], pair[:, 1], out=middle)
     middle += at_faces[old.edge_faces[:, 0]]
     middle += at_faces[old.edge_faces[:, 1]]
-    on_edge = at_edges[old.corner_edge]
-    if isinstance(old, ChildTopology):
-        sums[n + e :] = on_edge.reshape(-1, 4).sum(axis=1)
-    else:
-        sums[n + e :] = np.add.reduceat(on_edge, old.face_offsets[:-1])
-    return sums
+    return ends, neighbours

@@ -1,0 +1,88 @@
+"""Edges pulled out to strips of quads: modelling along a form, edge by edge."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+
+from levelloop.core.arrays import Floats, Integers, connected_labels, inverse_of, sum_by
+from levelloop.core.edit.carry import Edit, carry
+from levelloop.core.edit.offset import meet_planes
+from levelloop.core.edit.outlines import Outlines
+from levelloop.core.errors import EditError
+from levelloop.core.measure.faces import face_normals, point_normals, unit
+from levelloop.core.mesh import Mesh
+from levelloop.core.planes import as_direction
+from levelloop.core.selection import Selection
+
+
+def extrude_edges(
+    mesh: Mesh,
+    selection: Selection,
+    distance: float = 0.0,
+    direction: Any = "normal",
+    steps: int = 1,
+    end_scale: float = 1.0,
+) -> Edit:
+    """Pulls edges out to strips of quads.
+
+    distance: mm; along "normal" open edges go outwards in their face's plane, by exactly that much square to
+    themselves, inner ones along the mean normal. end_scale: size of the moved end of each connected run.
+    New quads agree in direction with the face they continue. Selected after: the moved edges.
+    """
+    topology = mesh.topology
+    edges = np.sort(selection.indices)
+    if selection.kind != "edges" or len(edges) == 0:
+        raise EditError("To extrude edges, select at least one edge.")
+    corner = topology.edge_pair[edges, 0]
+    start, end = topology.corners[corner], topology.corner_end[corner]
+    base = np.unique(np.concatenate((start, end)))
+    number = inverse_of(base, mesh.n_points)
+    first, second = number[start], number[end]
+    is_plain = isinstance(direction, str) and direction == "normal"
+    towards = (
+        _outwards(mesh, corner, first, second, base) if is_plain else np.tile(as_direction(direction), (len(base), 1))
+    )
+    count, piece = connected_labels(np.stack((first, second), axis=1), len(base))
+    layers, rows = [], [base]
+    for step in range(1, steps + 1):
+        layer = mesh.points[base] + towards * (distance * step / steps)
+        middle = (sum_by(piece, layer, count) / np.bincount(piece, minlength=count)[:, None])[piece]
+        layers.append(middle + (layer - middle) * (1.0 + (end_scale - 1.0) * step / steps))
+        rows.append(mesh.n_points + (step - 1) * len(base) + np.arange(len(base)))
+    # A quad beside a face runs along their edge the other way.
+    quads = np.concatenate(
+        [np.stack((low[second], low[first], high[first], high[second]), axis=1) for low, high in pairwise(rows)]
+    )
+    outlines = Outlines(topology, np.zeros(mesh.n_faces, dtype=np.bool_))
+    outlines.put_grid(quads, np.tile(topology.corner_face[corner], steps), in_place=False)
+    points = np.concatenate((mesh.points, *layers))
+    new_topology, face_origin = outlines.build(len(points))
+    none = np.full((steps - 1) * len(base), -1, dtype=np.int64)
+    new_mesh, origin = carry(
+        mesh, new_topology, points, np.concatenate((np.arange(mesh.n_points), none, base)), face_origin
+    )
+    moved = new_topology.find_edges(np.stack((rows[-1][first], rows[-1][second]), axis=1))
+    return Edit(new_mesh, Selection("edges", moved), origin)
+
+
+# Helpers
+
+
+def _outwards(mesh: Mesh, corner: Integers, first: Integers, second: Integers, base: Integers) -> Floats:
+    """How each point moves for 1 mm: square to its open edges in their faces' planes, or along the normals."""
+    topology, points = mesh.topology, mesh.points
+    is_open = topology.open_edges[topology.corner_edge[corner]]
+    normals = face_normals(topology, points)[topology.corner_face[corner]]
+    along = points[topology.corner_end[corner]] - points[topology.corners[corner]]
+    outward = unit(np.cross(along, normals))
+    planes = np.concatenate((outward[is_open], outward[is_open], normals[is_open], normals[is_open]))
+    wanted = np.repeat([1.0, 1.0, 0.0, 0.0], int(is_open.sum()))
+    label = np.concatenate((first[is_open], second[is_open], first[is_open], second[is_open]))
+    moves = meet_planes(planes, wanted, label, len(base))
+    inner = np.ones(len(base), dtype=np.bool_)
+    inner[label] = False
+    moves[inner] = point_normals(topology, points)[base[inner]]
+    return moves
