@@ -164,17 +164,29 @@ class Step:
 
         parent = self.parent
         n, m = parent.n_points, parent.n_faces
-        edges = parent.edges
-        rows = np.concatenate((np.arange(n), edges[:, 0], edges[:, 1]))
-        columns = np.concatenate((np.arange(n), edges[:, 1], edges[:, 0]))
-        weights = np.concatenate((self.own, self.around[edges[:, 0]], self.around[edges[:, 1]]))
+        ends = parent.edges.astype(np.int32)
+        corners = parent.corners.astype(np.int32)
+        # In quads the faces' middles are quarters of points that mostly are neighbours already.
+        all_quads = isinstance(parent, ChildTopology)
+        quarter = 0.25 * self.middles if all_quads else np.zeros(n)
+        own, around = self.own + quarter * parent.point_face_count, self.around + 2.0 * quarter
+        weights = [own, around[ends[:, 0]], around[ends[:, 1]]]
         for end in (0, 1):
-            np.add.at(weights, n + end * len(edges) + self.crease_edges, self.crease_weights[:, end])
-        used = weights != 0
-        ring = csr_array((weights[used], (rows[used], columns[used])), shape=(n, n))
-        weight = self.middles[parent.corners]
+            weights[1 + end][self.crease_edges] += self.crease_weights[:, end]
+        rows = [np.arange(n, dtype=np.int32), ends[:, 0], ends[:, 1]]
+        columns = [rows[0], ends[:, 1], ends[:, 0]]
+        if all_quads:
+            rows.append(corners)
+            columns.append(corners.reshape(-1, 4)[:, [2, 3, 0, 1]].ravel())
+            weights.append(quarter[corners])
+        weight, row, column = np.concatenate(weights), np.concatenate(rows), np.concatenate(columns)
         used = weight != 0
-        faces = csr_array((weight[used], (parent.corners[used], parent.corner_face[used])), shape=(n, m))
+        ring = csr_array((weight[used], (row[used], column[used])), shape=(n, n))
+        if all_quads:
+            return ring
+        share = self.middles[corners]
+        used = share != 0
+        faces = csr_array((share[used], (corners[used], parent.corner_face[used].astype(np.int32))), shape=(n, m))
         return csr_array(ring + faces @ to_faces)
 
 
