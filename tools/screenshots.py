@@ -16,7 +16,7 @@ from levelloop.document.session import Session
 
 def main_view(window: Window) -> None:
     """The jar's cage beside the smooth bracket."""
-    window.session.select(edges=[[194, 210]])
+    window.session.select(edges=[[16, 17]])
     window.session.do("select_loop")
 
 

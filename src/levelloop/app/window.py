@@ -382,7 +382,7 @@ class Window(QMainWindow):
         for panel, stretch in ((self.parts, 2), (self.history, 2), (self.review, 4)):
             side.addWidget(panel)
             side.setStretchFactor(side.count() - 1, stretch)
-        side.setSizes([130, 150, 320])
+        side.setSizes([110, 110, 380])
         middle.addWidget(side)
         column.addLayout(middle, 1)
         column.addWidget(self.line)
