@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QApplication, QLineEdit
 from pytestqt.qtbot import QtBot
 
 from levelloop.app.main import application
+from levelloop.app.menus import fitting_menu
 from levelloop.app.picking import element_places
 from levelloop.app.window import Window
 from levelloop.core.measure.faces import signed_volume
@@ -481,11 +482,11 @@ def test_find_a_command(demo: Hands) -> None:
 
 
 def test_right_click_offers_what_fits(empty: Hands) -> None:
-    titles = [action.text() for action in empty.window.fitting_menu().actions()]
+    titles = [action.text() for action in fitting_menu(empty.window).actions()]
     assert titles == ["Plane", "Box", "Cylinder", "Disc", "Quad sphere"]
     box_in(empty)
     empty.click("faces", empty.face(normal="z"))
-    titles = [action.text() for action in empty.window.fitting_menu().actions()]
+    titles = [action.text() for action in fitting_menu(empty.window).actions()]
     assert "Extrude" in titles and "Join points" not in titles and titles[0] == "1 face"
 
 

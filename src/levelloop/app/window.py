@@ -7,24 +7,23 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QPoint, QSettings, Qt, QTimer
-from PySide6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence
+from PySide6.QtCore import QPoint, Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QKeyEvent
 from PySide6.QtWidgets import (
-    QApplication,
-    QFileDialog,
     QHBoxLayout,
     QLabel,
     QMainWindow,
     QMenu,
     QMenuBar,
-    QMessageBox,
     QSplitter,
     QVBoxLayout,
     QWidget,
 )
 
+from levelloop.app.asking import file_to_open, file_to_write, may_discard
 from levelloop.app.build_line import BuildLine, Stop
 from levelloop.app.finder import Command, Finder
+from levelloop.app.menus import build_menus, fitting_menu
 from levelloop.app.panels import HistoryPanel, PartsPanel, ReviewPanel
 from levelloop.app.readout import readout
 from levelloop.app.sentence_bar import TRANSFORMS, SentenceBar
@@ -37,11 +36,9 @@ from levelloop.core.measure.faces import face_normals, point_normals, unit
 from levelloop.core.review.findings import PURPOSES, Finding
 from levelloop.core.selection import Kind, Selection, convert, count_of
 from levelloop.document.operations import REGISTRY
-from levelloop.document.registry import Operation
 from levelloop.document.session import Session, State
-from levelloop.files import DOCUMENT_WRITERS, MESH_WRITERS, READERS, TITLES, write_meshes
+from levelloop.files import DOCUMENT_WRITERS, MESH_WRITERS, write_meshes
 
-MENUS = ("File", "Edit", "Add", "Select", "Transform", "Build", "Smooth", "Part", "View", "Help")
 # What an operation starts with in the window where its own default would show nothing.
 STARTERS: dict[str, dict[str, Any]] = {"extrude": {"distance": 5.0}}
 TAP = 220  # milliseconds; a longer press of Space is a peek
@@ -68,9 +65,16 @@ class Window(QMainWindow):
         self._last_used: dict[str, dict[str, Any]] = {}
         self._space_down = False
         self._build_layout()
-        self._build_menus()
+        head = QWidget(self)
+        head.setObjectName("window")
+        head_row = QHBoxLayout(head)
+        head_row.setContentsMargins(4, 3, 12, 3)
+        bar = QMenuBar(head)
+        build_menus(self, bar)
         self.finder = Finder(lambda: self.commands, self.tell, self)
-        self._head_row.addWidget(self.finder)
+        head_row.addWidget(bar, 1)
+        head_row.addWidget(self.finder)
+        self.setMenuWidget(head)
         self._review_timer = QTimer(self)
         self._review_timer.setSingleShot(True)
         self._review_timer.setInterval(120)
@@ -105,7 +109,7 @@ class Window(QMainWindow):
             self.tell("There is no part yet; add a form first.")
             return
         if operation.acts_on == "selection":
-            self._try(lambda: self.session.do(key))
+            self.attempt(lambda: self.session.do(key))
             return
         reason = operation.why_not(self.session.selection)
         if reason:
@@ -115,7 +119,7 @@ class Window(QMainWindow):
         waiting = key in TRANSFORMS
         self.view.mode = key if waiting else None  # type: ignore[assignment]
         parameters = {**STARTERS.get(key, {}), **self._last_used.get(key, {})} if not waiting else {}
-        if self._try(lambda: self.sentence.start(key, parameters, waiting)) and operation.acts_on == "form":
+        if self.attempt(lambda: self.sentence.start(key, parameters, waiting)) and operation.acts_on == "form":
             # Everything, since the new part may stand inside another.
             self.view.frame(everything=True)
         self._refresh_tools()
@@ -125,7 +129,7 @@ class Window(QMainWindow):
         """Selects points, edges, faces or parts; a second time converts what is selected."""
         if kind == self.view.kind and kind != "parts" and self.session.document.parts:
             if len(self.session.selection) and self.session.selection.kind != kind:
-                self._try(lambda: self.session.do("convert", kind=kind))
+                self.attempt(lambda: self.session.do("convert", kind=kind))
         elif kind == "parts":
             self.view.kind = "parts"
         else:
@@ -145,7 +149,7 @@ class Window(QMainWindow):
             present: Stop = "limit" if part.limit else part.level
             if stop != present:
                 self.sentence.close_fields()
-                self._try(lambda: self.session.do("set_level", level=stop))
+                self.attempt(lambda: self.session.do("set_level", level=stop))
             self.stage.show_smooth(part.id, True)
         self.line.update()
 
@@ -163,7 +167,7 @@ class Window(QMainWindow):
 
     def new_document(self) -> None:
         """An empty document, after asking about unsaved changes."""
-        if self._may_leave():
+        if self.may_leave():
             self.adopt(Session.new())
 
     def open_path(self, path: Path) -> bool:
@@ -182,14 +186,14 @@ class Window(QMainWindow):
 
     def open_demo(self) -> None:
         """The demo document, after asking about unsaved changes."""
-        if self._may_leave():
+        if self.may_leave():
             from levelloop.demo.build import demo_document
 
             self.adopt(Session(demo_document()))
 
     def save_path(self, path: Path) -> bool:
         """Saves the document under a path."""
-        done = self._try(lambda: self.session.save(path))
+        done = self.attempt(lambda: self.session.save(path))
         if done:
             self.tell(f"Saved {path.name}.")
         self._refresh_title()
@@ -205,7 +209,7 @@ class Window(QMainWindow):
             faces = sum(mesh.n_faces for _, mesh in meshes)
             self.tell(f"Wrote {path.name}: {len(parts)} {'part' if len(parts) == 1 else 'parts'}, {faces:,} faces.")
 
-        return self._try(write)
+        return self.attempt(write)
 
     def adopt(self, session: Session) -> None:
         """Makes another session the one this window works on."""
@@ -308,7 +312,7 @@ class Window(QMainWindow):
             selection = convert(self.session.part.mesh.topology, selection, finding.remedy.kind)
         self.session.set_selection(selection)
         remedy = finding.remedy
-        self._try(lambda: self.sentence.start(remedy.key, remedy.parameters, False))
+        self.attempt(lambda: self.sentence.start(remedy.key, remedy.parameters, False))
 
     # Qt
 
@@ -320,7 +324,7 @@ class Window(QMainWindow):
             self._review_timer.start()
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        if not self._may_leave():
+        if not self.may_leave():
             event.ignore()
             return
         self.session.changed.disconnect(self._changed)
@@ -415,112 +419,6 @@ class Window(QMainWindow):
         self.setCentralWidget(centre)
         self.view.setFocus()
 
-    def _build_menus(self) -> None:
-        head = QWidget(self)
-        head.setObjectName("window")
-        self._head_row = QHBoxLayout(head)
-        self._head_row.setContentsMargins(4, 3, 12, 3)
-        bar = QMenuBar(head)
-        self._head_row.addWidget(bar, 1)
-        self.setMenuWidget(head)
-        menus = {name: bar.addMenu(name) for name in MENUS}
-
-        def add(
-            menu: str,
-            title: str,
-            run: Callable[[], Any],
-            keys: str | list[str] = "",
-            hint: str = "",
-            why_not: Callable[[], str] = lambda: "",
-        ) -> None:
-            shortcuts = [keys] if isinstance(keys, str) else keys
-            action = QAction(title, self)
-            action.setShortcuts([QKeySequence(key) for key in shortcuts if key])
-            action.triggered.connect(lambda _=False: run())
-            action.setToolTip(hint)
-            menus[menu].addAction(action)
-            self.commands.append(Command(title, menu, run, shortcuts[0], hint, why_not))
-
-        add("File", "New", self.new_document, "Ctrl+N", "An empty document")
-        add("File", "Open…", self._ask_open, "Ctrl+O", "A document or a cage")
-        menus["File"].addSeparator()
-        add("File", "Save", self._save, "Ctrl+S", "Writes the document")
-        add("File", "Save as…", self._ask_save, "Ctrl+Shift+S", "Writes the document under another name")
-        add("File", "Export…", self._ask_export, "Ctrl+E", "The smooth surface as STL, OBJ or USD")
-        menus["File"].addSeparator()
-        add("File", "Quit", self.close, "Ctrl+Q")
-        add("Edit", "Undo", lambda: self._try(self._undo), "Ctrl+Z")
-        add("Edit", "Redo", lambda: self._try(self._redo), ["Ctrl+Shift+Z", "Ctrl+Y"])
-        add(
-            "Edit",
-            "Repeat last",
-            lambda: self._try(self._repeat),
-            "Ctrl+R",
-            "The last operation on what is selected now",
-        )
-        menus["Edit"].addSeparator()
-        add("Select", "Points", lambda: self.set_kind("points"), "P", "Select points; again converts the selection")
-        add("Select", "Edges", lambda: self.set_kind("edges"), "E", "Select edges; again converts the selection")
-        add("Select", "Faces", lambda: self.set_kind("faces"), "F", "Select faces; again converts the selection")
-        add("Select", "Parts", lambda: self.set_kind("parts"), "A", "Select parts")
-        menus["Select"].addSeparator()
-        add("Select", "Everything", self._select_all, "Ctrl+A", "Every element of the active part")
-        add("Select", "Nothing", self._select_none, "Ctrl+D")
-        add("Select", "Through or visible only", self._toggle_reach, "Alt+T", "Whether what is hidden is picked too")
-        menus["Select"].addSeparator()
-        for operation in REGISTRY.all():
-            self._add_operation(add, menus, operation)
-        add("Part", "Show or hide", self._toggle_part, "V", "Hides the active part, or shows it")
-        add("Part", "Show all", self._show_all_parts, "Alt+V")
-        add("Part", "Remove", self._remove_part, "", "Takes the active part out of the document")
-        add("Smooth", "Cage or smooth", self.toggle_smooth, "", "Space")
-        add("Smooth", "Level up", lambda: self.set_stop(self.line.stepped(1)), "PgUp")
-        add("Smooth", "Level down", lambda: self.set_stop(self.line.stepped(-1)), "PgDown")
-        for title, direction, key in (
-            ("Front", "front", "1"),
-            ("Back", "back", "Shift+1"),
-            ("Right", "right", "2"),
-            ("Left", "left", "Shift+2"),
-            ("Top", "top", "3"),
-            ("Bottom", "bottom", "Shift+3"),
-        ):
-            add("View", title, lambda direction=direction: self.view.look(direction), key)
-        add("View", "Perspective or orthographic", self.view.toggle_perspective, "4")
-        add("View", "Frame selection", self.view.frame, "0", "The selection, or the active part")
-        add("View", "Frame everything", lambda: self.view.frame(everything=True), "Shift+0")
-        menus["View"].addSeparator()
-        add("View", "X-ray", lambda: self._toggle_view("x_ray"), "Alt+X", "Shows what is behind")
-        add(
-            "View",
-            "Wires and flow lines",
-            lambda: self._toggle_view("wire"),
-            "Alt+W",
-            "The cage's edges on the surface",
-        )
-        menus["View"].addSeparator()
-        add("View", "Next finding", lambda: self.review.walk(1), ".")
-        add("View", "Previous finding", lambda: self.review.walk(-1), ",")
-        add("Help", "Find a command", lambda: self.finder.open(), "Ctrl+K")
-        add("Help", "Keys", self._show_keys, "F1", "All keys, from the table of commands")
-        add("Help", "Open the demo", self.open_demo)
-        add("Help", "About Level Loop", self._show_about)
-
-    def _add_operation(self, add: Any, menus: dict[str, QMenu], operation: Operation) -> None:
-        keys: str | list[str] = operation.shortcut
-        if operation.key == "grow":
-            keys = ["+", "="]
-        if operation.key == "delete":
-            keys = ["Delete", "Backspace"]
-
-        def why_not() -> str:
-            if operation.acts_on in ("form", "document"):
-                return ""
-            if not self.session.document.parts:
-                return "There is no part yet; add a form first."
-            return operation.why_not(self.session.selection)
-
-        add(operation.menu, operation.title, lambda: self.start(operation.key), keys, operation.hint, why_not)
-
     def _connect(self) -> None:
         self.session.changed.connect(self._changed)
         self.stage.changed.connect(self.line.update)
@@ -590,7 +488,7 @@ class Window(QMainWindow):
 
     # Commands
 
-    def _try(self, run: Callable[[], Any]) -> bool:
+    def attempt(self, run: Callable[[], Any]) -> bool:
         try:
             run()
         except LevelLoopError as error:
@@ -598,18 +496,18 @@ class Window(QMainWindow):
             return False
         return True
 
-    def _undo(self) -> None:
+    def undo(self) -> None:
         self.sentence.close_fields()
         sentence = self.session.state.sentence
         self.session.undo()
         self.tell(f"Undone: {sentence}.")
 
-    def _redo(self) -> None:
+    def redo(self) -> None:
         self.sentence.close_fields()
         self.session.redo()
         self.tell(f"Redone: {self.session.state.sentence}.")
 
-    def _repeat(self) -> None:
+    def repeat(self) -> None:
         self.tell(self.session.repeat_last())
 
     def _escape(self) -> None:
@@ -622,30 +520,30 @@ class Window(QMainWindow):
         self._refresh_tools()
         self.view.refresh()
 
-    def _select_all(self) -> None:
+    def select_all(self) -> None:
         kind: Kind = "faces" if self.view.kind == "parts" else self.view.kind
-        self._try(lambda: self.session.select_all(kind))
+        self.attempt(lambda: self.session.select_all(kind))
 
-    def _select_none(self) -> None:
-        self._try(self.session.select_none)
+    def select_none(self) -> None:
+        self.attempt(self.session.select_none)
 
-    def _toggle_reach(self) -> None:
+    def toggle_reach(self) -> None:
         self.view.reach = "visible" if self.view.reach == "through" else "through"
         self.view.refresh()
 
-    def _toggle_view(self, name: str) -> None:
+    def toggle_view(self, name: str) -> None:
         setattr(self.view, name, not getattr(self.view, name))
         self.view.refresh()
 
-    def _toggle_part(self) -> None:
+    def toggle_part(self) -> None:
         def run() -> None:
             part = self.session.part
             word = "Hide" if part.visible else "Show"
             self.session.edit_part(part.id, f"{word} “{part.name}”", visible=not part.visible)
 
-        self._try(run)
+        self.attempt(run)
 
-    def _show_all_parts(self) -> None:
+    def show_all_parts(self) -> None:
         from dataclasses import replace
 
         document = self.session.document
@@ -653,52 +551,27 @@ class Window(QMainWindow):
         if parts != document.parts:
             self.session.apply(replace(document, parts=parts), "Show all parts")
 
-    def _remove_part(self) -> None:
-        self._try(lambda: self.session.remove_part(self.session.part.id))
+    def remove_part(self) -> None:
+        self.attempt(lambda: self.session.remove_part(self.session.part.id))
 
     def _begin_peek(self) -> None:
         self.stage.peek(True)
         self.line.update()
 
     def _context_menu(self, place: QPoint) -> None:
-        menu = self.fitting_menu()
+        menu = fitting_menu(self)
         menu.exec(self.view.mapToGlobal(place))
         menu.deleteLater()
-
-    def fitting_menu(self) -> QMenu:
-        """The menu of what fits the selection."""
-        menu = QMenu(self)
-        if not self.session.document.parts:
-            chosen = [operation for operation in REGISTRY.all() if operation.acts_on == "form"]
-        else:
-            selection = self.session.selection
-            menu.addSection(readout_words(self.session))
-            chosen = [
-                operation
-                for operation in REGISTRY.all()
-                if operation.acts_on in ("cage", "selection") and operation.needs and not operation.why_not(selection)
-            ]
-        last = ""
-        for operation in chosen:
-            if last and operation.menu != last:
-                menu.addSeparator()
-            last = operation.menu
-            action = menu.addAction(operation.title)
-            action.setShortcut(QKeySequence(operation.shortcut))
-            action.triggered.connect(lambda _=False, key=operation.key: self.start(key))
-        if not chosen:
-            menu.addAction("Frame everything").triggered.connect(lambda: self.view.frame(everything=True))
-        return menu
 
     def _part_menu(self, place: QPoint) -> None:
         if not self.session.document.parts:
             return
         menu = QMenu(self)
         menu.addAction("Rename").triggered.connect(self._rename_row)
-        menu.addAction("Show or hide").triggered.connect(self._toggle_part)
+        menu.addAction("Show or hide").triggered.connect(self.toggle_part)
         menu.addAction("Frame").triggered.connect(lambda: (self.session.select_none(), self.view.frame()))
         menu.addSeparator()
-        menu.addAction("Remove").triggered.connect(self._remove_part)
+        menu.addAction("Remove").triggered.connect(self.remove_part)
         menu.exec(place)
         menu.deleteLater()
 
@@ -707,93 +580,30 @@ class Window(QMainWindow):
         if row is not None:
             row.begin_rename()  # type: ignore[attr-defined]
 
-    def _show_keys(self) -> None:
-        rows = [(command.shortcut, command.title) for command in self.commands if command.shortcut]
-        extra = [
-            ("Space", "Cage or smooth; hold to peek"),
-            ("Click, Shift, Ctrl", "Select, add, remove"),
-            ("Double-click, triple-click", "Loop, ring"),
-            ("Right drag, middle drag, wheel", "Orbit, pan, zoom"),
-            ("Enter, Shift+Enter, Esc", "Keep, keep and again, revert"),
-        ]
-        cells = "".join(f"<tr><td><b>{key}</b>&nbsp;&nbsp;</td><td>{what}</td></tr>" for key, what in rows + extra)
-        self._show_text("Keys", f"<table cellspacing=3>{cells}</table>")
-
-    def _show_about(self) -> None:
-        from levelloop import __version__
-
-        self._show_text("About", f"<b>Level Loop {__version__}</b><p>Modeling for surfaces that must be right.</p>")
-
-    def _show_text(self, title: str, text: str) -> None:
-        from PySide6.QtWidgets import QDialog, QTextBrowser
-
-        dialog = QDialog(self)
-        dialog.setWindowTitle(title)
-        dialog.resize(460, 560 if title == "Keys" else 180)
-        column = QVBoxLayout(dialog)
-        browser = QTextBrowser(dialog)
-        browser.setHtml(text)
-        column.addWidget(browser)
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.show()
-
     # Asking
 
-    def _may_leave(self) -> bool:
-        if self.session.is_saved or QApplication.instance() is None or self.property("unattended"):
+    def may_leave(self) -> bool:
+        """Whether the document may be left: nothing is unsaved, or the person has decided about it."""
+        if self.session.is_saved or self.property("unattended"):
             return True
-        answer = QMessageBox.question(
-            self,
-            "Unsaved changes",
-            "The document has changes that are not saved. Save them?",
-            QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
-        )
-        if answer == QMessageBox.StandardButton.Save:
-            return self._save()
-        return answer == QMessageBox.StandardButton.Discard
+        return may_discard(self, self.save)
 
-    def _folder(self) -> str:
-        return str(QSettings("Level Loop", "Level Loop").value("folder", str(Path.home())))
+    def ask_open(self) -> None:
+        """Opens a file that the person chooses."""
+        path = file_to_open(self) if self.may_leave() else None
+        if path is not None:
+            self.open_path(path)
 
-    def _remember(self, path: Path) -> Path:
-        QSettings("Level Loop", "Level Loop").setValue("folder", str(path.parent))
-        return path
+    def save(self) -> bool:
+        """Saves the document under its own name, or asks for one."""
+        return self.ask_save() if self.session.path is None else self.save_path(self.session.path)
 
-    def _ask_open(self) -> None:
-        if not self._may_leave():
-            return
-        endings = " ".join(f"*{ending}" for ending in READERS)
-        name, _ = QFileDialog.getOpenFileName(self, "Open", self._folder(), f"Documents and cages ({endings})")
-        if name:
-            self.open_path(self._remember(Path(name)))
+    def ask_save(self) -> bool:
+        """Saves the document under a name that the person chooses."""
+        path = file_to_write(self, "Save as", DOCUMENT_WRITERS)
+        return path is not None and self.save_path(path)
 
-    def _save(self) -> bool:
-        if self.session.path is None:
-            return self._ask_save()
-        return self.save_path(self.session.path)
-
-    def _ask_save(self) -> bool:
-        return self._ask_write("Save as", list(DOCUMENT_WRITERS), self.save_path)
-
-    def _ask_export(self) -> bool:
-        return self._ask_write(
-            "Export", [".stl", *(ending for ending in MESH_WRITERS if ending != ".stl")], self.export_path
-        )
-
-    def _ask_write(self, title: str, endings: list[str], write: Callable[[Path], bool]) -> bool:
-        filters = ";;".join(f"{TITLES[ending]} (*{ending})" for ending in endings)
-        name, chosen = QFileDialog.getSaveFileName(self, title, self._folder(), filters)
-        if not name:
-            return False
-        path = Path(name)
-        if path.suffix.lower() not in endings:
-            path = path.with_name(path.name + chosen[chosen.index("*") + 1 : chosen.index(")")])
-        return write(self._remember(path))
-
-
-def readout_words(session: Session) -> str:
-    """What is selected, in a few words."""
-    from levelloop.document.session import described
-
-    selection = session.selection
-    return described(selection) if len(selection) else "Nothing selected"
+    def ask_export(self) -> bool:
+        """Writes the smooth surfaces to a file that the person chooses."""
+        path = file_to_write(self, "Export", [".stl", *(ending for ending in MESH_WRITERS if ending != ".stl")])
+        return path is not None and self.export_path(path)

@@ -1,0 +1,53 @@
+"""Questions to the person: which file, and whether to save first."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from pathlib import Path
+
+from PySide6.QtCore import QSettings
+from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
+
+from levelloop.files import READERS, TITLES
+
+
+def may_discard(parent: QWidget, save: Callable[[], bool]) -> bool:
+    """Asks whether to save unsaved changes; whether the document may be left after that."""
+    answer = QMessageBox.question(
+        parent,
+        "Unsaved changes",
+        "The document has changes that are not saved. Save them?",
+        QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
+    )
+    if answer == QMessageBox.StandardButton.Save:
+        return save()
+    return answer == QMessageBox.StandardButton.Discard
+
+
+def file_to_open(parent: QWidget) -> Path | None:
+    """A file that can be read, chosen by the person; None where they changed their mind."""
+    endings = " ".join(f"*{ending}" for ending in READERS)
+    name, _ = QFileDialog.getOpenFileName(parent, "Open", _folder(), f"Documents and cages ({endings})")
+    return _remembered(Path(name)) if name else None
+
+
+def file_to_write(parent: QWidget, title: str, endings: Iterable[str]) -> Path | None:
+    """A file to write, with one of the endings; None where the person changed their mind."""
+    allowed = list(endings)
+    filters = ";;".join(f"{TITLES[ending]} (*{ending})" for ending in allowed)
+    name, chosen = QFileDialog.getSaveFileName(parent, title, _folder(), filters)
+    if not name:
+        return None
+    path = Path(name)
+    if path.suffix.lower() not in allowed:
+        path = path.with_name(path.name + chosen[chosen.index("*") + 1 : chosen.index(")")])
+    return _remembered(path)
+
+
+def _folder() -> str:
+    return str(QSettings("Level Loop", "Level Loop").value("folder", str(Path.home())))
+
+
+def _remembered(path: Path) -> Path:
+    QSettings("Level Loop", "Level Loop").setValue("folder", str(path.parent))
+    return path

@@ -1,0 +1,186 @@
+"""Menus and the table of commands behind them, built from the registry; the menu of what fits the selection."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtWidgets import QDialog, QMenu, QMenuBar, QTextBrowser, QVBoxLayout
+
+from levelloop import __version__
+from levelloop.app.finder import Command
+from levelloop.document.operations import REGISTRY
+from levelloop.document.registry import Operation
+from levelloop.document.session import Session, described
+
+if TYPE_CHECKING:
+    from levelloop.app.window import Window
+
+MENUS = ("File", "Edit", "Add", "Select", "Transform", "Build", "Smooth", "Part", "View", "Help")
+
+
+def build_menus(window: Window, bar: QMenuBar) -> None:
+    """Fills the menu bar, and the window's table of commands."""
+    menus = {name: bar.addMenu(name) for name in MENUS}
+
+    def add(
+        menu: str,
+        title: str,
+        run: Callable[[], Any],
+        keys: str | list[str] = "",
+        hint: str = "",
+        why_not: Callable[[], str] = lambda: "",
+    ) -> None:
+        shortcuts = [keys] if isinstance(keys, str) else keys
+        action = QAction(title, window)
+        action.setShortcuts([QKeySequence(key) for key in shortcuts if key])
+        action.triggered.connect(lambda _=False: run())
+        action.setToolTip(hint)
+        menus[menu].addAction(action)
+        window.commands.append(Command(title, menu, run, shortcuts[0], hint, why_not))
+
+    add("File", "New", window.new_document, "Ctrl+N", "An empty document")
+    add("File", "Open…", window.ask_open, "Ctrl+O", "A document or a cage")
+    menus["File"].addSeparator()
+    add("File", "Save", window.save, "Ctrl+S", "Writes the document")
+    add("File", "Save as…", window.ask_save, "Ctrl+Shift+S", "Writes the document under another name")
+    add("File", "Export…", window.ask_export, "Ctrl+E", "The smooth surface as STL, OBJ or USD")
+    menus["File"].addSeparator()
+    add("File", "Quit", window.close, "Ctrl+Q")
+    add("Edit", "Undo", lambda: window.attempt(window.undo), "Ctrl+Z")
+    add("Edit", "Redo", lambda: window.attempt(window.redo), ["Ctrl+Shift+Z", "Ctrl+Y"])
+    add(
+        "Edit",
+        "Repeat last",
+        lambda: window.attempt(window.repeat),
+        "Ctrl+R",
+        "The last operation on what is selected now",
+    )
+    menus["Edit"].addSeparator()
+    add("Select", "Points", lambda: window.set_kind("points"), "P", "Select points; again converts the selection")
+    add("Select", "Edges", lambda: window.set_kind("edges"), "E", "Select edges; again converts the selection")
+    add("Select", "Faces", lambda: window.set_kind("faces"), "F", "Select faces; again converts the selection")
+    add("Select", "Parts", lambda: window.set_kind("parts"), "A", "Select parts")
+    menus["Select"].addSeparator()
+    add("Select", "Everything", window.select_all, "Ctrl+A", "Every element of the active part")
+    add("Select", "Nothing", window.select_none, "Ctrl+D")
+    add("Select", "Through or visible only", window.toggle_reach, "Alt+T", "Whether what is hidden is picked too")
+    menus["Select"].addSeparator()
+    for operation in REGISTRY.all():
+        _add_operation(window, add, operation)
+    add("Part", "Show or hide", window.toggle_part, "V", "Hides the active part, or shows it")
+    add("Part", "Show all", window.show_all_parts, "Alt+V")
+    add("Part", "Remove", window.remove_part, "", "Takes the active part out of the document")
+    add("Smooth", "Cage or smooth", window.toggle_smooth, "", "Space")
+    add("Smooth", "Level up", lambda: window.set_stop(window.line.stepped(1)), "PgUp")
+    add("Smooth", "Level down", lambda: window.set_stop(window.line.stepped(-1)), "PgDown")
+    for title, direction, key in (
+        ("Front", "front", "1"),
+        ("Back", "back", "Shift+1"),
+        ("Right", "right", "2"),
+        ("Left", "left", "Shift+2"),
+        ("Top", "top", "3"),
+        ("Bottom", "bottom", "Shift+3"),
+    ):
+        add("View", title, lambda direction=direction: window.view.look(direction), key)
+    add("View", "Perspective or orthographic", window.view.toggle_perspective, "4")
+    add("View", "Frame selection", window.view.frame, "0", "The selection, or the active part")
+    add("View", "Frame everything", lambda: window.view.frame(everything=True), "Shift+0")
+    menus["View"].addSeparator()
+    add("View", "X-ray", lambda: window.toggle_view("x_ray"), "Alt+X", "Shows what is behind")
+    add(
+        "View",
+        "Wires and flow lines",
+        lambda: window.toggle_view("wire"),
+        "Alt+W",
+        "The cage's edges on the surface",
+    )
+    menus["View"].addSeparator()
+    add("View", "Next finding", lambda: window.review.walk(1), ".")
+    add("View", "Previous finding", lambda: window.review.walk(-1), ",")
+    add("Help", "Find a command", lambda: window.finder.open(), "Ctrl+K")
+    add("Help", "Keys", lambda: show_keys(window), "F1", "All keys, from the table of commands")
+    add("Help", "Open the demo", window.open_demo)
+    add("Help", "About Level Loop", lambda: show_about(window))
+
+
+def _add_operation(window: Window, add: Any, operation: Operation) -> None:
+    keys: str | list[str] = operation.shortcut
+    if operation.key == "grow":
+        keys = ["+", "="]
+    if operation.key == "delete":
+        keys = ["Delete", "Backspace"]
+
+    def why_not() -> str:
+        if operation.acts_on in ("form", "document"):
+            return ""
+        if not window.session.document.parts:
+            return "There is no part yet; add a form first."
+        return operation.why_not(window.session.selection)
+
+    add(operation.menu, operation.title, lambda: window.start(operation.key), keys, operation.hint, why_not)
+
+
+def fitting_menu(window: Window) -> QMenu:
+    """The menu of what fits the selection."""
+    menu = QMenu(window)
+    if not window.session.document.parts:
+        chosen = [operation for operation in REGISTRY.all() if operation.acts_on == "form"]
+    else:
+        selection = window.session.selection
+        menu.addSection(_selected_words(window.session))
+        chosen = [
+            operation
+            for operation in REGISTRY.all()
+            if operation.acts_on in ("cage", "selection") and operation.needs and not operation.why_not(selection)
+        ]
+    last = ""
+    for operation in chosen:
+        if last and operation.menu != last:
+            menu.addSeparator()
+        last = operation.menu
+        action = menu.addAction(operation.title)
+        action.setShortcut(QKeySequence(operation.shortcut))
+        action.triggered.connect(lambda _=False, key=operation.key: window.start(key))
+    if not chosen:
+        menu.addAction("Frame everything").triggered.connect(lambda: window.view.frame(everything=True))
+    return menu
+
+
+def show_keys(window: Window) -> None:
+    """All keys, from the table of commands."""
+    rows = [(command.shortcut, command.title) for command in window.commands if command.shortcut]
+    extra = [
+        ("Space", "Cage or smooth; hold to peek"),
+        ("Click, Shift, Ctrl", "Select, add, remove"),
+        ("Double-click, triple-click", "Loop, ring"),
+        ("Right drag, middle drag, wheel", "Orbit, pan, zoom"),
+        ("Enter, Shift+Enter, Esc", "Keep, keep and again, revert"),
+    ]
+    cells = "".join(f"<tr><td><b>{key}</b>&nbsp;&nbsp;</td><td>{what}</td></tr>" for key, what in rows + extra)
+    _show_text(window, "Keys", f"<table cellspacing=3>{cells}</table>")
+
+
+def show_about(window: Window) -> None:
+    """What this is."""
+    _show_text(window, "About", f"<b>Level Loop {__version__}</b><p>Modeling for surfaces that must be right.</p>")
+
+
+def _show_text(window: Window, title: str, text: str) -> None:
+    dialog = QDialog(window)
+    dialog.setWindowTitle(title)
+    dialog.resize(460, 560 if title == "Keys" else 180)
+    column = QVBoxLayout(dialog)
+    browser = QTextBrowser(dialog)
+    browser.setHtml(text)
+    column.addWidget(browser)
+    dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    dialog.show()
+
+
+def _selected_words(session: Session) -> str:
+    """What is selected, in a few words."""
+    selection = session.selection
+    return described(selection) if len(selection) else "Nothing selected"
