@@ -473,3 +473,22 @@ def test_inner_edges_extrude_to_a_fin_along_the_normal() -> None:
     assert edit.mesh.points[:, 2].max() == pytest.approx(3)
     assert edit.mesh.topology.edge_face_count.max() == 3
     assert edge_lengths(edit.mesh.topology, edit.mesh.points)[edit.selection.indices] == pytest.approx([1])
+
+
+def test_a_crease_cut_by_a_loop_is_whole_again_when_the_loop_is_taken_out() -> None:
+    creased = crease(CUBE, select(CUBE.topology, "edges", [[0, 1]]), 7).mesh
+    edit = run_loop(creased, select(creased.topology, "edges", [[0, 1]]), count=3)
+    back = take_out(edit.mesh, edit.selection)
+    edge = back.mesh.topology.find_edges([[0, 1]])[0]
+    assert back.mesh.n_edges == 12 and back.mesh.creases[edge] == 7 and (back.mesh.creases > 0).sum() == 1
+
+
+def test_every_crease_of_a_cage_survives_a_loop_run_and_taken_out() -> None:
+    cage = box((4, 4, 4), (2, 2, 2))
+    weights = np.arange(1, cage.n_edges + 1) / 10
+    creased = cage.with_creases(weights)
+    middle = cage.topology.find_edges([[0, 1]])
+    loops = run_loop(creased, Selection("edges", middle), count=2)
+    back = take_out(loops.mesh, loops.selection).mesh
+    again = back.topology.find_edges(cage.topology.edges)
+    assert np.array_equal(back.points, cage.points) and back.creases[again] == pytest.approx(weights)

@@ -17,7 +17,7 @@ from levelloop.app.main import application
 from levelloop.app.menus import fitting_menu
 from levelloop.app.picking import element_places
 from levelloop.app.window import Window
-from levelloop.core.measure.faces import signed_volume
+from levelloop.core.measure.faces import edge_lengths, signed_volume
 from levelloop.core.selection import Kind
 from levelloop.core.where import select_where
 from levelloop.demo.build import demo_document
@@ -580,3 +580,42 @@ def test_long_sentences_do_not_widen_the_window(empty: Hands) -> None:
         .boundingRect()
         .contains(last.mapTo(empty.window.sentence._scroll.viewport(), last.rect().center()))
     )
+
+
+def test_named_values_and_names_wait_for_their_words(empty: Hands) -> None:
+    box_in(empty)
+    window, session = empty.window, empty.session
+    window.start("set_value")
+    assert len(session.history) == 2
+    empty.type("wall")
+    field = window.sentence.fields["value"]
+    field.setFocus()
+    field.selectAll()
+    empty.type("2.5 mm")
+    empty.key(Qt.Key.Key_Return)
+    assert session.document.values["wall"] == ("2.5 mm", 2.5) and len(session.history) == 3
+    empty.click("faces", empty.face(normal="z"))
+    empty.key(Qt.Key.Key_N)
+    empty.type("2*wall")
+    assert session.state.parameters["width"] == 5
+    empty.key(Qt.Key.Key_Return)
+    window.start("rename_part")
+    empty.type("lantern")
+    empty.key(Qt.Key.Key_Return)
+    assert session.part.name == "lantern"
+
+
+def test_last_typed_numbers_are_offered_again_where_they_fit(empty: Hands) -> None:
+    box_in(empty)
+    session = empty.session
+    session.select(edges=[[0, 1]])
+    empty.window.start("run_loop")
+    session.change_last(distance=3.0, count=1)
+    assert session.part.mesh.n_faces == 10
+    empty.window.sentence.finish(False)
+    # The ring across is cut at 3 mm: another 3 mm fits into its longer part only.
+    mesh = session.part.mesh
+    lengths = edge_lengths(mesh.topology, mesh.points)
+    session.select(edges=mesh.topology.edges[[int(np.argmin(lengths))]])
+    empty.window.start("run_loop")
+    assert session.state.parameters["distance"] is None and session.part.mesh.n_faces == 14

@@ -41,6 +41,8 @@ from levelloop.files import DOCUMENT_WRITERS, MESH_WRITERS, write_meshes
 
 # What an operation starts with in the window where its own default would show nothing.
 STARTERS: dict[str, dict[str, Any]] = {"extrude": {"distance": 5.0}}
+# What cannot run before a word is typed.
+NEED_WORDS = ("rename_part", "set_value", "set_material")
 TAP = 220  # milliseconds; a longer press of Space is a peek
 REVIEW_AT_ONCE = 4_000  # faces
 
@@ -116,10 +118,15 @@ class Window(QMainWindow):
             self.tell(reason)
             return
         self.tell("")
-        waiting = key in TRANSFORMS
-        self.view.mode = key if waiting else None  # type: ignore[assignment]
-        parameters = {**STARTERS.get(key, {}), **self._last_used.get(key, {})} if not waiting else {}
-        if self.attempt(lambda: self.sentence.start(key, parameters, waiting)) and operation.acts_on == "form":
+        waiting = key in TRANSFORMS or key in NEED_WORDS
+        self.view.mode = key if key in TRANSFORMS else None  # type: ignore[assignment]
+        starter = {} if waiting else STARTERS.get(key, {})
+        last = {} if waiting else self._last_used.get(key, {})
+        done = self.attempt(lambda: self.sentence.start(key, {**starter, **last}, waiting))
+        if not done and last:
+            # What was last typed does not fit here; what the operation begins with may.
+            done = self.attempt(lambda: self.sentence.start(key, starter, waiting))
+        if done and operation.acts_on == "form":
             # Everything, since the new part may stand inside another.
             self.view.frame(everything=True)
         self._refresh_tools()

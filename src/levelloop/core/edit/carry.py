@@ -55,14 +55,20 @@ def carry(
     point_origin: Integers,
     face_origin: Integers,
     on_edge: Integers | None = None,
+    joined: tuple[Integers, Integers] | None = None,
 ) -> tuple[Mesh, Origin]:
     """The new mesh with the old one's tags.
 
     points: (n, 3); point_origin: (n,), face_origin: (m,), −1 for none; on_edge: (n,) the old edge that a point
-    without origin was put on, −1 for none. A new edge comes from the old edge between its ends' origins, or from
+    without origin was put on, −1 for none; joined: new point pairs (j, 2) and the old edge (j,) that stands for the run
+    of edges each pair's edge replaces. A new edge comes from the old edge between its ends' origins, or from
     the old edge that both its ends lie on.
     """
     edge_origin = _edge_origin(old.topology, topology, point_origin, on_edge)
+    if joined is not None and len(joined[1]):
+        new_edge = topology.find_edges(joined[0])
+        fresh = (new_edge >= 0) & (edge_origin[new_edge] < 0)
+        edge_origin[new_edge[fresh]] = joined[1][fresh]
     origin = Origin(frozen(point_origin), frozen(edge_origin), frozen(face_origin))
     mesh = Mesh(
         topology,

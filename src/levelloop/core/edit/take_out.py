@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Integers, connected_labels, cycles, mask_of, offsets_from_sizes
+from levelloop.core.arrays import Booleans, Integers, chains, connected_labels, cycles, mask_of, offsets_from_sizes
 from levelloop.core.edit.carry import Edit, carry
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
@@ -56,7 +58,8 @@ def take_out(mesh: Mesh, selection: Selection, two_edge_points: bool = True) -> 
     joined_first = np.zeros(n_groups, dtype=np.int64)
     faces = np.flatnonzero(touched)[::-1]
     joined_first[group[faces]] = faces
-    return _rebuilt(mesh, topology, kept_faces, drop, sizes, corners[keep_corner], joined_first[cycle_group])
+    runs = _joined_runs(mesh, drop, gone)
+    return _rebuilt(mesh, topology, kept_faces, drop, sizes, corners[keep_corner], joined_first[cycle_group], runs)
 
 
 # Helpers
@@ -105,6 +108,29 @@ def _left_with_two(mesh: Mesh, gone: Booleans, selection: Selection, two_edge_po
     return drop
 
 
+def _joined_runs(mesh: Mesh, drop: Booleans, gone: Booleans) -> tuple[Integers, Integers]:
+    """Runs of edges through dropped points: their ends (r, 2), and the least sharp edge of each run (r,).
+
+    A crease that a loop had cut in two is one crease again, as sharp as the softer of its parts.
+    """
+    topology = mesh.topology
+    left = np.flatnonzero(~gone & drop[topology.edges].any(axis=1))
+    pairs, edges = [], []
+    for members, closed in chains(topology.edges[left], mesh.n_points):
+        stays = np.flatnonzero(~drop[members])
+        if len(stays) == 0:
+            continue
+        if closed:
+            members = np.append(np.roll(members, -stays[0]), members[stays[0]])
+            stays = np.flatnonzero(~drop[members])
+        # Between two points that stay lies one new edge.
+        for first, last in pairwise(stays.tolist()):
+            run = topology.find_edges(np.stack((members[first:last], members[first + 1 : last + 1]), axis=1))
+            pairs.append(members[[first, last]])
+            edges.append(int(run[np.argmin(mesh.creases[run])]))
+    return np.array(pairs, dtype=np.int64).reshape(-1, 2), np.array(edges, dtype=np.int64)
+
+
 def _rebuilt(
     mesh: Mesh,
     topology: Topology,
@@ -113,6 +139,7 @@ def _rebuilt(
     joined_sizes: Integers,
     joined_corners: Integers,
     joined_origin: Integers,
+    runs: tuple[Integers, Integers],
 ) -> Edit:
     kept_corner = topology.corners_of_faces(kept_faces)
     keeps = ~drop[topology.corners[kept_corner]]
@@ -124,7 +151,12 @@ def _rebuilt(
     number = compact(used)
     new_topology = Topology.derived(offsets_from_sizes(sizes), number[corners], int(used.sum()))
     new_mesh, origin = carry(
-        mesh, new_topology, mesh.points[used], np.flatnonzero(used), np.concatenate((kept_faces, joined_origin))
+        mesh,
+        new_topology,
+        mesh.points[used],
+        np.flatnonzero(used),
+        np.concatenate((kept_faces, joined_origin)),
+        joined=(number[runs[0]], runs[1]),
     )
     joined = np.arange(len(kept_faces), len(sizes))
     return Edit(new_mesh, Selection("faces", joined), origin)
