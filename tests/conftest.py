@@ -31,7 +31,7 @@ def fin() -> Mesh:
 
 
 def mixed() -> Mesh:
-    """An open cage with a triangle, quads and a pentagon."""
+    """An open cage of triangles and quads."""
     points = [[0, 0, 0], [2, 0, 0], [4, 0, 0], [0, 2, 0], [2, 2, 0.5], [4, 2, 0], [1, 3, 0], [3, 3, 0]]
     return mesh_of_faces(points, [[0, 1, 4, 3], [1, 2, 5, 4], [3, 4, 6], [4, 5, 7], [4, 7, 6]])
 
