@@ -41,7 +41,6 @@ def review(window: Window) -> None:
     window.session.set_active("hive bracket")
     row = next(i for i, (_, finding) in enumerate(window.review.rows) if finding.valence == 5)
     window.review.show_row(row, 1)
-    window.view.camera.distance *= 0.8
 
 
 def loops(window: Window) -> None:

@@ -102,11 +102,11 @@ class Viewport(QOpenGLWidget):
     def frame_points(self, points: np.ndarray) -> None:
         """Turns to some places and frames them with room around, keeping the direction."""
         self.camera.frame(points, *self.pixels)
-        extent = self.stage.extent()
+        extent = self.stage.extent(self.session.document.active)
         if len(extent):
             # Near enough to see the place, far enough to know where on the part it is.
             size = float(np.linalg.norm(np.ptp(extent, axis=0)))
-            self.camera.distance = max(self.camera.distance, 0.9 * size)
+            self.camera.distance = max(self.camera.distance, 1.4 * size)
         self._moved()
 
     def look(self, direction: str) -> None:
