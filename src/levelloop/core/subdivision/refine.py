@@ -1,7 +1,7 @@
 """One Catmull-Clark step: the rules, as weights that serve any points.
 
-Rules: Catmull & Clark 1978; semi-sharp creases and corners: DeRose, Kass & Truong 1998, section 4; triangles:
-Stam & Loop 2003's smoother weights as OpenUSD's triangleSubdivisionRule "smooth" has them.
+Rules: Catmull & Clark 1978; semi-sharp creases and corners: DeRose, Kass & Truong 1998, section 4; triangles: OpenUSD's
+triangleSubdivisionRule "smooth", its weight as the C++ reference library has it (checked against that in the tests).
 """
 
 from __future__ import annotations
@@ -211,7 +211,7 @@ def refine(topology: Topology, sharp: Sharp, smooth_triangles: bool = False, chi
 
 # Helpers
 
-# OpenUSD / published weights: an edge between triangles gets this share from the triangles' far points' faces.
+# What the middle of a triangle weighs in the point of an edge beside it, instead of a quarter.
 _TRIANGLE_FACE_WEIGHT = 0.470
 
 
