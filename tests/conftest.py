@@ -2,14 +2,21 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import settings
 
 from levelloop.core.forms.primitives import box, cylinder, plane
 from levelloop.core.mesh import Mesh, empty_mesh, mesh_of_faces
+
+# Machines that decide run the same examples every time; people's runs go on looking for new ones.
+settings.register_profile("same every time", derandomize=True)
+if os.environ.get("CI"):
+    settings.load_profile("same every time")
 
 
 def moebius(count: int = 10) -> Mesh:

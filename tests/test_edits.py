@@ -492,3 +492,8 @@ def test_every_crease_of_a_cage_survives_a_loop_run_and_taken_out() -> None:
     back = take_out(loops.mesh, loops.selection).mesh
     again = back.topology.find_edges(cage.topology.edges)
     assert np.array_equal(back.points, cage.points) and back.creases[again] == pytest.approx(weights)
+
+
+def test_taking_out_all_but_an_edge_of_a_box_is_refused() -> None:
+    with pytest.raises(EditError, match="fewer than three corners"):
+        take_out(CUBE, select(CUBE.topology, "points", [0, 1, 2, 5, 6]), two_edge_points=False)

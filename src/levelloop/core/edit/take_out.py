@@ -55,6 +55,8 @@ def take_out(mesh: Mesh, selection: Selection, two_edge_points: bool = True) -> 
     drop[corners[too_small[cycle]]] = False
     keep_corner = ~drop[corners]
     sizes = np.bincount(cycle[keep_corner], minlength=len(offsets) - 1)
+    if (sizes < 3).any():
+        raise EditError("Taking these out would leave a face with fewer than three corners; take out less.")
     joined_first = np.zeros(n_groups, dtype=np.int64)
     faces = np.flatnonzero(touched)[::-1]
     joined_first[group[faces]] = faces
