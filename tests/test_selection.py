@@ -42,7 +42,6 @@ from levelloop.core.selection import (
     select_loop,
     select_ring,
     shrink,
-    toggle,
 )
 from levelloop.core.where import select_where
 
@@ -122,13 +121,11 @@ def test_converting_between_kinds() -> None:
     assert convert(GRID.topology, face, "faces") is face
 
 
-def test_adding_removing_and_toggling() -> None:
+def test_adding_and_removing() -> None:
     first, second = select(GRID.topology, "faces", [3, 1]), select(GRID.topology, "faces", [1, 7])
     assert combine(first, second, add=True).indices.tolist() == [3, 1, 7]
     assert combine(first, second, remove=True).indices.tolist() == [3]
     assert combine(first, second).indices.tolist() == [1, 7]
-    assert toggle(first, select(GRID.topology, "faces", [3])).indices.tolist() == [1]
-    assert toggle(first, select(GRID.topology, "faces", [9])).indices.tolist() == [3, 1, 9]
     points = select(GRID.topology, "points", [0])
     assert combine(first, points, add=True) is points and combine(first, points, remove=True) is first
     with pytest.raises(EditError, match="not both"):

@@ -33,6 +33,15 @@ def heading(text: str, parent: QWidget) -> QLabel:
     return label
 
 
+def quiet_list(parent: QWidget) -> QListWidget:
+    """A list that takes no keyboard and never scrolls sideways."""
+    result = QListWidget(parent)
+    result.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    result.setFont(text_font(9))
+    result.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    return result
+
+
 class PartRow(QWidget):
     """One part: colour, name (double-click renames), shown or hidden."""
 
@@ -109,8 +118,7 @@ class PartsPanel(QWidget):
         column.setContentsMargins(12, 10, 10, 6)
         column.setSpacing(4)
         column.addWidget(heading("PARTS", self))
-        self.list = QListWidget(self)
-        self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.list = quiet_list(self)
         self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.list.customContextMenuRequested.connect(lambda place: self.asked_menu.emit(self.list.mapToGlobal(place)))
         self.list.currentRowChanged.connect(self._chosen)
@@ -154,11 +162,8 @@ class HistoryPanel(QWidget):
         column.setContentsMargins(12, 6, 10, 6)
         column.setSpacing(4)
         column.addWidget(heading("HISTORY", self))
-        self.list = QListWidget(self)
-        self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.list.setFont(text_font(9))
+        self.list = quiet_list(self)
         self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
-        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.itemClicked.connect(lambda item: self.session.go_to(self.list.row(item)))
         column.addWidget(self.list)
         self.refresh()
@@ -212,11 +217,8 @@ class ReviewPanel(QWidget):
             self.marks[purpose] = button
             marks.addWidget(button)
         column.addLayout(marks)
-        self.list = QListWidget(self)
-        self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.list = quiet_list(self)
         self.list.setWordWrap(True)
-        self.list.setFont(text_font(9))
-        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.itemClicked.connect(lambda item: self.show_row(self.list.row(item), 0))
         column.addWidget(self.list, 1)
         self.advice = QLabel(self)

@@ -113,6 +113,10 @@ class Stage(QObject):
             self._pool.waitForDone(20)
             QCoreApplication.processEvents()
 
+    def start(self, work: Work) -> None:
+        """Runs other work off the window's thread, after what waits already."""
+        self._pool.start(work)
+
     def extent(self, part_id: str | None = None) -> Floats:
         """The points that frame all visible parts, or one."""
         chosen = [picture for picture in self.shown() if part_id is None or picture.part.id == part_id]

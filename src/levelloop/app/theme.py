@@ -19,7 +19,6 @@ class Theme:
     quiet: str = "#5F656D"
     sky: str = "#E9E6DF"
     ground: str = "#D2CEC5"
-    clay: str = "#D3CABB"
     inside: str = "#A98F97"
     selection: str = "#2457E6"
     hover: str = "#0C9A9A"

@@ -47,7 +47,6 @@ class Viewport(QOpenGLWidget):
     asked_menu = Signal(QPoint)
     told = Signal(str)
     camera_moved = Signal()
-    hovered = Signal()
 
     def __init__(self, session: Session, stage: Stage, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -390,7 +389,6 @@ class Viewport(QOpenGLWidget):
             self._grip = new_grip
             self.hover = hit
             self.refresh()
-            self.hovered.emit()
 
     def _axis_at(self, handle: Handle | None, place: QPoint) -> int | None:
         if handle is None:

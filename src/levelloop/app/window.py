@@ -256,7 +256,7 @@ class Window(QMainWindow):
         work.done.result.connect(self._review_arrived)
         work.done.failed.connect(lambda reason: self._review_arrived({}))
         self._review_work = work
-        self.stage._pool.start(work)
+        self.stage.start(work)
 
     def _review_arrived(self, reports: Any) -> None:
         self._review_work = None

@@ -117,12 +117,6 @@ def combine(old: Selection, new: Selection, add: bool = False, remove: bool = Fa
     return Selection(old.kind, both, np.concatenate((old.backwards, new.backwards)))
 
 
-def toggle(old: Selection, new: Selection) -> Selection:
-    """Elements of the new selection added where missing, removed where all are there."""
-    everything_there = old.kind == new.kind and bool(np.isin(new.indices, old.indices).all())
-    return combine(old, new, add=not everything_there, remove=everything_there)
-
-
 # From one kind to another
 
 

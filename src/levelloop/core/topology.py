@@ -383,11 +383,6 @@ def topology_of_faces(faces: list[list[int]], n_points: int) -> Topology:
     return Topology(offsets_from_sizes(sizes), corners, n_points)
 
 
-def faces_subset(topology: Topology, faces: Integers) -> tuple[Integers, Integers]:
-    """Face offsets and corners of some faces, points numbered as before."""
-    return offsets_from_sizes(topology.face_sizes[faces]), topology.corners[topology.corners_of_faces(faces)]
-
-
 def compact(keep: Booleans) -> Integers:
     """New numbers for kept elements in their old order, −1 for the others."""
     return inverse_of(np.flatnonzero(keep), len(keep))

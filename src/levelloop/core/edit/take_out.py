@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from itertools import pairwise
-
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Integers, chains, connected_labels, cycles, mask_of, offsets_from_sizes
+from levelloop.core.arrays import Booleans, Integers, connected_labels, cycles, mask_of, offsets_from_sizes
 from levelloop.core.edit.carry import Edit, carry
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
@@ -117,20 +115,19 @@ def _joined_runs(mesh: Mesh, drop: Booleans, gone: Booleans) -> tuple[Integers, 
     """
     topology = mesh.topology
     left = np.flatnonzero(~gone & drop[topology.edges].any(axis=1))
-    pairs, edges = [], []
-    for members, closed in chains(topology.edges[left], mesh.n_points):
-        stays = np.flatnonzero(~drop[members])
-        if len(stays) == 0:
-            continue
-        if closed:
-            members = np.append(np.roll(members, -stays[0]), members[stays[0]])
-            stays = np.flatnonzero(~drop[members])
-        # Between two points that stay lies one new edge.
-        for first, last in pairwise(stays.tolist()):
-            run = topology.find_edges(np.stack((members[first:last], members[first + 1 : last + 1]), axis=1))
-            pairs.append(members[[first, last]])
-            edges.append(int(run[np.argmin(mesh.creases[run])]))
-    return np.array(pairs, dtype=np.int64).reshape(-1, 2), np.array(edges, dtype=np.int64)
+    ends = topology.edges[left]
+    dropped = drop[ends]
+    # Dropped points joined by what is left are one run; the edges with one end that stays are its two ends.
+    _, label = connected_labels(ends[dropped.all(axis=1)], mesh.n_points)
+    run = label[np.where(dropped[:, 0], ends[:, 0], ends[:, 1])]
+    softest = left[np.lexsort((mesh.creases[left], run))]
+    runs, first = np.unique(np.sort(run), return_index=True)
+    outer = np.flatnonzero(~dropped.all(axis=1))
+    outer = outer[np.argsort(run[outer], kind="stable")]
+    has_two = np.bincount(np.searchsorted(runs, run[outer]), minlength=len(runs)) == 2
+    outer = outer[has_two[np.searchsorted(runs, run[outer])]]
+    stays = np.where(dropped[outer, 0], ends[outer, 1], ends[outer, 0])
+    return stays.reshape(-1, 2), softest[first[has_two]]
 
 
 def _rebuilt(

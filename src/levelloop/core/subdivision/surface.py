@@ -169,16 +169,6 @@ class SmoothSurface:
         return chain
 
     @cached_property
-    def on_cage_edges(self) -> Booleans:
-        """Edges of the surface that lie on the cage's edges: (e',)."""
-        on = np.ones(self.cage.n_edges, dtype=np.bool_)
-        for step in self.steps:
-            doubled = np.zeros(step.child.n_edges, dtype=np.bool_)
-            doubled[: 2 * len(on)] = np.repeat(on, 2)
-            on = doubled
-        return on
-
-    @cached_property
     def left_out(self) -> Booleans:
         """Faces that are no part of the surface: with boundary "none" those from cage faces at the boundary: (m',)."""
         if self.cage.scheme.boundary != "none" or self.level == 0:
