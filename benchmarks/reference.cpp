@@ -1,5 +1,6 @@
 // Times the C++ reference library on a cage, one thread, and writes its points for comparison.
-// Input: a text file: points, faces, creases, corners. Output: times in ms as JSON; points as doubles.
+// Input: a text file: points, faces, creases, corners, uv of corners. Output: times in ms as JSON; points as doubles,
+// or where there is uv, x y z u v of every face's corners.
 #include <opensubdiv/far/primvarRefiner.h>
 #include <opensubdiv/far/stencilTable.h>
 #include <opensubdiv/far/stencilTableFactory.h>
@@ -14,6 +15,14 @@
 #include <vector>
 
 using namespace OpenSubdiv;
+
+struct UV {
+    double x[2];
+    void Clear(void* = nullptr) { x[0] = x[1] = 0; }
+    void AddWithWeight(UV const& other, double w) {
+        for (int i = 0; i < 2; ++i) x[i] += w * other.x[i];
+    }
+};
 
 struct Point {
     double x[3];
@@ -32,8 +41,8 @@ int main(int argc, char** argv) {
     if (argc < 5) return 2;
     std::ifstream in(argv[1]);
     int level = std::atoi(argv[2]), repeats = std::atoi(argv[4]);
-    int n, m, k, creases, corners, boundary, triangle;
-    in >> n >> m >> k >> creases >> corners >> boundary >> triangle;
+    int n, m, k, creases, corners, boundary, triangle, chaikin, uv_rule, uvs;
+    in >> n >> m >> k >> creases >> corners >> boundary >> triangle >> chaikin >> uv_rule >> uvs;
     std::vector<Point> points(n);
     for (auto& p : points) in >> p.x[0] >> p.x[1] >> p.x[2];
     std::vector<int> sizes(m), indices(k), crease_pairs(2 * creases), corner_points(corners);
@@ -44,9 +53,14 @@ int main(int argc, char** argv) {
     for (auto& v : crease_weights) in >> v;
     for (auto& v : corner_points) in >> v;
     for (auto& v : corner_weights) in >> v;
+    std::vector<UV> uv(uvs);
+    std::vector<int> uv_indices(uvs ? k : 0);
+    for (auto& p : uv) in >> p.x[0] >> p.x[1];
+    for (auto& v : uv_indices) in >> v;
 
     double refine = 1e30, stencil = 1e30, apply = 1e30;
     std::vector<Point> result;
+    std::vector<double> with_uv;
     for (int turn = 0; turn < repeats; ++turn) {
         double start = now();
         Far::TopologyDescriptor d;
@@ -60,7 +74,16 @@ int main(int argc, char** argv) {
         d.numCorners = corners;
         d.cornerVertexIndices = corner_points.data();
         d.cornerWeights = corner_weights.data();
+        Far::TopologyDescriptor::FVarChannel channel;
+        channel.numValues = uvs;
+        channel.valueIndices = uv_indices.data();
+        if (uvs) {
+            d.numFVarChannels = 1;
+            d.fvarChannels = &channel;
+        }
         Sdc::Options options;
+        options.SetFVarLinearInterpolation(Sdc::Options::FVarLinearInterpolation(uv_rule));
+        options.SetCreasingMethod(chaikin ? Sdc::Options::CREASE_CHAIKIN : Sdc::Options::CREASE_UNIFORM);
         options.SetVtxBoundaryInterpolation(boundary == 0   ? Sdc::Options::VTX_BOUNDARY_NONE
                                             : boundary == 1 ? Sdc::Options::VTX_BOUNDARY_EDGE_ONLY
                                                             : Sdc::Options::VTX_BOUNDARY_EDGE_AND_CORNER);
@@ -80,6 +103,26 @@ int main(int argc, char** argv) {
             source = target;
         }
         refine = std::min(refine, now() - start);
+        if (uvs) {
+            std::vector<UV> values(refiner->GetNumFVarValuesTotal(0));
+            std::copy(uv.begin(), uv.end(), values.begin());
+            UV* from = values.data();
+            for (int i = 1; i <= level; ++i) {
+                UV* to = from + refiner->GetLevel(i - 1).GetNumFVarValues(0);
+                primvar.InterpolateFaceVarying(i, from, to, 0);
+                from = to;
+            }
+            auto const& last = refiner->GetLevel(level);
+            with_uv.clear();
+            for (int f = 0; f < last.GetNumFaces(); ++f) {
+                auto corners_of = last.GetFaceVertices(f);
+                auto uv_of = last.GetFaceFVarValues(f, 0);
+                for (int i = 0; i < corners_of.size(); ++i) {
+                    with_uv.insert(with_uv.end(), source[corners_of[i]].x, source[corners_of[i]].x + 3);
+                    with_uv.insert(with_uv.end(), from[uv_of[i]].x, from[uv_of[i]].x + 2);
+                }
+            }
+        }
         result.assign(source, source + refiner->GetLevel(level).GetNumVertices());
 
         start = now();
@@ -95,7 +138,10 @@ int main(int argc, char** argv) {
         apply = std::min(apply, now() - start);
     }
     std::FILE* out = std::fopen(argv[3], "wb");
-    std::fwrite(result.data(), sizeof(Point), result.size(), out);
+    if (uvs)
+        std::fwrite(with_uv.data(), sizeof(double), with_uv.size(), out);
+    else
+        std::fwrite(result.data(), sizeof(Point), result.size(), out);
     std::fclose(out);
     std::printf("{\"refine\": %.3f, \"stencil\": %.3f, \"apply\": %.3f, \"points\": %zu}\n", refine, stencil, apply,
                 result.size());

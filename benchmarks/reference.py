@@ -10,7 +10,8 @@ from pathlib import Path
 
 import numpy as np
 
-from levelloop.core.mesh import Mesh
+from levelloop.core.mesh import UV_RULES, Mesh
+from levelloop.core.subdivision.face_varying import uv_topology
 
 HERE = Path(__file__).parent
 BOUNDARIES = ("none", "edgeOnly", "edgeAndCorner")
@@ -33,21 +34,29 @@ def run(
     mesh: Mesh,
     level: int,
     repeats: int = 1,
-    boundary: str = "edgeAndCorner",
-    smooth_triangles: bool = False,
 ) -> tuple[dict[str, float], np.ndarray]:
-    """Times in milliseconds, best of the repeats, and the points of the level in the library's order."""
+    """Times in milliseconds, best of the repeats, and the points of the level in the library's order.
+
+    For a mesh with UV the corners of the level's faces instead of its points: x, y, z, u, v.
+    """
     topology = mesh.topology
     creased, sharp = np.flatnonzero(mesh.creases > 0), np.flatnonzero(mesh.corner_sharpness > 0)
     counts = [mesh.n_points, mesh.n_faces, topology.n_corners, len(creased), len(sharp)]
-    counts += [BOUNDARIES.index(boundary), int(smooth_triangles)]
+    scheme = mesh.scheme
+    counts += [BOUNDARIES.index(scheme.boundary), int(scheme.triangles == "smooth"), int(scheme.creases == "chaikin")]
+    uv_corners, uv = (np.zeros(0, dtype=np.int64), np.zeros((0, 2)))
+    if mesh.uv is not None:
+        places, uv = uv_topology(mesh)
+        uv_corners = places.corners
+    counts += [UV_RULES.index(scheme.uv), len(uv)]
     arrays = [
         np.array(counts), mesh.points.ravel(), topology.face_sizes, topology.corners,
         topology.edges[creased].ravel(), mesh.creases[creased], sharp, mesh.corner_sharpness[sharp],
+        uv.ravel(), uv_corners,
     ]  # fmt: skip
     with tempfile.TemporaryDirectory() as folder:
         cage, out = Path(folder) / "cage.txt", Path(folder) / "points"
         cage.write_text("\n".join(" ".join(map(repr, array.tolist())) for array in arrays), encoding="utf-8")
         words = [str(program), str(cage), str(level), str(out), str(repeats)]
         done = subprocess.run(words, capture_output=True, text=True, check=True)
-        return json.loads(done.stdout), np.fromfile(out, dtype=np.float64).reshape(-1, 3)
+        return json.loads(done.stdout), np.fromfile(out, dtype=np.float64).reshape(-1, 5 if len(uv) else 3)

@@ -67,10 +67,13 @@ def far_side(selection: Selection, picture: Picture, camera: Camera) -> Booleans
         normals, places = point_normals(topology, mesh.points), picture.cage_places
     else:
         at_faces = face_normals(topology, mesh.points)
+        if mesh.n_faces == 0:
+            return np.zeros(len(selection), dtype=np.bool_)
         faces = topology.edge_faces
         towards = _towards(at_faces, picture.face_middles, camera)
         second = np.where(faces[:, 1] >= 0, faces[:, 1], faces[:, 0])
-        away: Booleans = (towards[faces[:, 0]] < 0) & (towards[second] < 0)
+        # A wire has no side to look at.
+        away: Booleans = (towards[faces[:, 0]] < 0) & (towards[second] < 0) & (faces[:, 0] >= 0)
         return np.asarray(away[selection.indices])
     return np.asarray(_towards(normals, places, camera)[selection.indices] < 0)
 

@@ -116,25 +116,57 @@ def cycles(successor: Integers) -> tuple[Integers, Integers]:
     Pointer doubling (Wyllie 1979), so that long cycles cost no more than log n passes.
     """
     count = len(successor)
-    if count == 0:
-        return np.zeros(0, dtype=np.int64), np.zeros(1, dtype=np.int64)
-    smallest = np.arange(count, dtype=np.int64)
-    jump = successor.copy()
-    passes = max(1, int(count - 1).bit_length())
-    for _ in range(passes):
-        smallest = np.minimum(smallest, smallest[jump])
-        jump = jump[jump]
+    here = np.arange(count, dtype=np.int64)
+    smallest, jump = np.minimum(here, successor), successor[successor]
+    while True:
+        # Once a pass changes nothing the windows already reach around every cycle.
+        wider = np.minimum(smallest, smallest[jump])
+        if np.array_equal(wider, smallest):
+            break
+        smallest, jump = wider, jump[jump]
     # Steps to the first element, with that element as an end that absorbs.
-    first = smallest == np.arange(count)
+    first = smallest == here
     distance = np.where(first, 0, 1)
-    jump = np.where(first, np.arange(count), successor)
-    for _ in range(passes):
+    jump = np.where(first, here, successor)
+    while not first[jump].all():
         distance = distance + distance[jump]
         jump = jump[jump]
-    order = np.lexsort((np.where(first, 0, -distance), ~first, smallest))
-    members = order.astype(np.int64)
-    starts = np.flatnonzero(first[members])
-    return members, np.append(starts, count)
+    length = np.bincount(smallest, minlength=count)[first]
+    offsets = offsets_from_sizes(length)
+    cycle = (np.cumsum(first) - 1)[smallest]
+    place = offsets[cycle] + np.where(first, 0, length[cycle] - distance)
+    members = np.empty(count, dtype=np.int64)
+    members[place] = here
+    return members, offsets
+
+
+def runs_of(successor: Integers) -> tuple[Integers, Integers, Booleans]:
+    """Cycles and open runs of links, each in order; open ones from their first element.
+
+    successor: (n,) the element after each, −1 for none; no element follows two. Returns members (n,), offsets (r + 1,)
+    and which runs are closed (r,).
+    """
+    count = len(successor)
+    linked = successor >= 0
+    arrived = mask_of(successor[linked], count)
+    if linked.all():
+        members, offsets = cycles(successor)
+        return members, offsets, np.ones(len(offsets) - 1, dtype=np.bool_)
+    # An open run is closed for the walk: from its last element back to its first.
+    here = np.flatnonzero(linked)
+    _, run = connected_labels(np.stack((here, successor[here]), axis=1), count)
+    first, last = np.flatnonzero(~arrived), np.flatnonzero(~linked)
+    whole = successor.copy()
+    whole[last[np.argsort(run[last])]] = first[np.argsort(run[first])]
+    members, offsets = cycles(whole)
+    sizes, starts = np.diff(offsets), offsets[:-1]
+    cycle = np.repeat(np.arange(len(sizes)), sizes)
+    begins = np.flatnonzero(~arrived[members])
+    closed = ~mask_of(cycle[begins], len(sizes))
+    turn = np.zeros(len(sizes), dtype=np.int64)
+    turn[cycle[begins]] = begins - starts[cycle[begins]]
+    place = np.arange(count) - starts[cycle]
+    return members[starts[cycle] + (place + turn[cycle]) % sizes[cycle]], offsets, closed
 
 
 def chains(pairs: Integers, count: int) -> list[tuple[Integers, bool]]:

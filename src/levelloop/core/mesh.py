@@ -8,7 +8,7 @@ from typing import Literal, Self
 import numpy as np
 from numpy.typing import ArrayLike
 
-from levelloop.core.arrays import Floats, Integers, as_points, frozen
+from levelloop.core.arrays import Booleans, Floats, Integers, as_indices, as_points, frozen
 from levelloop.core.errors import MeshError
 from levelloop.core.topology import Topology, topology_of_faces
 
@@ -17,8 +17,12 @@ SHARPNESS_NEVER_FADES = 10.0  # OpenUSD's infinite sharpness
 
 Boundary = Literal["edgeAndCorner", "edgeOnly", "none"]
 TriangleRule = Literal["catmullClark", "smooth"]
+UVRule = Literal["none", "cornersOnly", "cornersPlus1", "cornersPlus2", "boundaries", "all"]
+CreaseRule = Literal["uniform", "chaikin"]
 BOUNDARIES: tuple[Boundary, ...] = ("edgeAndCorner", "edgeOnly", "none")
 TRIANGLE_RULES: tuple[TriangleRule, ...] = ("catmullClark", "smooth")
+UV_RULES: tuple[UVRule, ...] = ("none", "cornersOnly", "cornersPlus1", "cornersPlus2", "boundaries", "all")
+CREASE_RULES: tuple[CreaseRule, ...] = ("uniform", "chaikin")
 
 
 @dataclass(frozen=True)
@@ -27,10 +31,26 @@ class Scheme:
 
     boundary (interpolateBoundary): edgeAndCorner keeps points of one open face, edgeOnly rounds them, none leaves the
     faces at the boundary out of the surface. triangles (triangleSubdivisionRule): smooth has rounder weights.
+    uv (faceVaryingLinearInterpolation): where UV is kept straight along the rims of its islands. creases: chaikin
+    evens out different sharpness along a crease; USD has no word for that.
     """
 
     boundary: Boundary = "edgeAndCorner"
     triangles: TriangleRule = "catmullClark"
+    uv: UVRule = "cornersPlus1"
+    creases: CreaseRule = "uniform"
+
+
+@dataclass(frozen=True, eq=False)
+class NamedSet:
+    """Elements of one kind kept under a name: indices (n,), sorted, each once."""
+
+    name: str
+    kind: Literal["points", "edges", "faces"]
+    indices: Integers
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "indices", frozen(np.unique(as_indices(self.indices))))
 
 
 @dataclass(frozen=True, eq=False)
@@ -39,7 +59,9 @@ class Mesh:
 
     points: (n, 3) float64, millimetres, Z up, faces counter-clockwise seen from outside.
     crease_sharpness: (e,) along topology.edges, corner_sharpness: (n,); 0 smooth … 10 never fades.
-    material: (m,) index into materials, −1 for none. Raises MeshError where arrays don't fit.
+    material: (m,) index into materials, −1 for none. seam: (e,) edges where UV islands end; hole: (m,) faces that
+    are no part of the surface; uv: (k, 2) for each corner, None for a mesh without; sets: named selections.
+    Raises MeshError where arrays don't fit.
     """
 
     topology: Topology
@@ -49,6 +71,10 @@ class Mesh:
     material: Integers = field(default=None)  # type: ignore[arg-type]
     materials: tuple[str, ...] = ()
     scheme: Scheme = Scheme()
+    seam: Booleans = field(default=None)  # type: ignore[arg-type]
+    hole: Booleans = field(default=None)  # type: ignore[arg-type]
+    uv: Floats | None = None
+    sets: tuple[NamedSet, ...] = ()
 
     def __post_init__(self) -> None:
         topology = self.topology
@@ -62,7 +88,15 @@ class Mesh:
         # Edges are derived only where somebody has tagged them.
         if self.crease_sharpness is not None:
             self._fill("crease_sharpness", topology.n_edges, 0.0, np.float64)
+        if self.seam is not None:
+            self._fill("seam", topology.n_edges, False, np.bool_)
         self._fill("material", topology.n_faces, -1, np.int64)
+        self._fill("hole", topology.n_faces, False, np.bool_)
+        if self.uv is not None:
+            uv = self.uv if not self.uv.flags.writeable else np.array(self.uv, dtype=np.float64)
+            if uv.shape != (topology.n_corners, 2):
+                raise MeshError(f"uv must have 2 numbers for each of {topology.n_corners} corners, got {uv.shape}.")
+            object.__setattr__(self, "uv", frozen(uv))
 
     def _fill(self, name: str, count: int, default: float, dtype: type) -> None:
         values = getattr(self, name)
@@ -80,6 +114,13 @@ class Mesh:
         if self.crease_sharpness is None:
             object.__setattr__(self, "crease_sharpness", frozen(np.zeros(self.topology.n_edges)))
         return self.crease_sharpness
+
+    @property
+    def seams(self) -> Booleans:
+        """Whether each edge is a seam: (e,)."""
+        if self.seam is None:
+            object.__setattr__(self, "seam", frozen(np.zeros(self.topology.n_edges, dtype=np.bool_)))
+        return self.seam
 
     @property
     def n_points(self) -> int:
@@ -112,6 +153,7 @@ class Mesh:
             and bool(
                 np.array_equal(self.creases, other.creases)
                 and np.array_equal(self.corner_sharpness, other.corner_sharpness)
+                and np.array_equal(self.hole, other.hole)
             )
         )
 

@@ -1,7 +1,8 @@
 """Who touches whom in a mesh: faces as corners, and every relation that follows from them.
 
 A *corner* is one place of a face's outline; corner c is also the half-edge that leaves its point for
-the next one. Legal for open, non-manifold, wrongly oriented and degenerate meshes alike. All derived
+the next one. A *wire* is an edge that no face has. Legal for open, non-manifold, wrongly oriented and degenerate
+meshes alike. All derived
 arrays are computed on first use, vectorised, read-only and kept.
 """
 
@@ -23,35 +24,63 @@ from levelloop.core.arrays import (
     inverse_of,
     offsets_from_sizes,
     ranges,
+    runs_of,
 )
 from levelloop.core.errors import MeshError
+
+NO_WIRES: Integers = frozen(np.zeros((0, 2), dtype=np.int64))
 
 
 class Topology:
     """The immutable connectivity of a mesh.
 
-    face_offsets: (m + 1,) where each face's corners start; corners: (k,) point indices.
-    Raises MeshError where a face names a point that is not there or has fewer than three corners.
+    face_offsets: (m + 1,) where each face's corners start; corners: (k,) point indices; wires: (w, 2) point pairs
+    that are edges without being sides of a face.
+    Raises MeshError where a face or wire names a point that is not there or a face has fewer than three corners.
     """
 
     face_offsets: Integers
     corners: Integers
     n_points: int
+    wires: Integers = NO_WIRES
 
-    def __init__(self, face_offsets: ArrayLike, corners: ArrayLike, n_points: int) -> None:
+    def __init__(
+        self, face_offsets: ArrayLike, corners: ArrayLike, n_points: int, wires: ArrayLike | None = None
+    ) -> None:
         self.face_offsets = frozen(as_indices(face_offsets))
         self.corners = frozen(as_indices(corners))
         self.n_points = int(n_points)
         _check(self.face_offsets, self.corners, self.n_points)
+        if wires is not None:
+            pairs = as_indices(wires).reshape(-1, 2)
+            if len(pairs) and (pairs.min() < 0 or pairs.max() >= self.n_points or (pairs[:, 0] == pairs[:, 1]).any()):
+                raise MeshError(f"A wire joins two of the {self.n_points} points; one names another or the same twice.")
+            self.wires = frozen(_plain_wires(self, pairs))
 
     @classmethod
     def derived(cls, face_offsets: Integers, corners: Integers, n_points: int) -> Self:
-        """A topology from arrays known to be right (not checked, not copied)."""
+        """A topology without wires from arrays known to be right (not checked, not copied)."""
         topology = cls.__new__(cls)
         topology.face_offsets = frozen(face_offsets)
         topology.corners = frozen(corners)
         topology.n_points = n_points
         return topology
+
+    def with_wires(self, pairs: Integers) -> Topology:
+        """The same faces with other wires; pairs that a face has, double or degenerate ones are left out."""
+        wires = _plain_wires(self.faces_only, pairs)
+        if len(wires) == 0:
+            return self.faces_only
+        result = Topology.derived(self.face_offsets, self.corners, self.n_points)
+        result.wires = frozen(wires)
+        return result
+
+    @cached_property
+    def faces_only(self) -> Topology:
+        """The same without wires; itself where there are none."""
+        if len(self.wires) == 0:
+            return self
+        return Topology.derived(self.face_offsets, self.corners, self.n_points)
 
     # Counts
 
@@ -119,6 +148,8 @@ class Topology:
 
     def _derive_edges(self) -> None:
         start, end = self.corners, self.corner_end
+        if len(self.wires):
+            start, end = np.concatenate((start, self.wires[:, 0])), np.concatenate((end, self.wires[:, 1]))
         key = np.minimum(start, end) * max(1, self.n_points) + np.maximum(start, end)
         order = np.argsort(key)
         ordered = key[order]
@@ -129,7 +160,7 @@ class Topology:
         unique = ordered[first]
         edges = np.stack((unique // max(1, self.n_points), unique % max(1, self.n_points)), axis=1)
         self.__dict__["edges"] = frozen(edges)
-        self.__dict__["corner_edge"] = frozen(corner_edge)
+        self.__dict__["corner_edge"] = frozen(corner_edge[: self.n_corners].copy() if len(self.wires) else corner_edge)
 
     @cached_property
     def corner_slot(self) -> Integers:
@@ -153,7 +184,7 @@ class Topology:
 
     @cached_property
     def edge_face_count(self) -> Integers:
-        """How many faces meet at each edge: (e,). One: open. More than two: non-manifold."""
+        """How many faces meet at each edge: (e,). None: a wire. One: open. More than two: non-manifold."""
         return frozen(np.bincount(self.corner_edge, minlength=self.n_edges))
 
     @cached_property
@@ -161,7 +192,11 @@ class Topology:
         """The first two corners whose half-edges lie on each edge, −1 where there is none: (e, 2)."""
         pair = np.full((self.n_edges, 2), -1, dtype=np.int64)
         order, offsets = self.edge_corners, self.edge_offsets
-        pair[:, 0] = order[offsets[:-1]]
+        if len(self.wires):
+            there = self.edge_face_count >= 1
+            pair[there, 0] = order[offsets[:-1][there]]
+        else:
+            pair[:, 0] = order[offsets[:-1]]
         second = self.edge_face_count >= 2
         pair[second, 1] = order[offsets[:-1][second] + 1]
         return frozen(pair)
@@ -176,6 +211,11 @@ class Topology:
     def open_edges(self) -> Booleans:
         """Edges with one face only: (e,)."""
         return frozen(self.edge_face_count == 1)
+
+    @cached_property
+    def wire_edges(self) -> Booleans:
+        """Edges that no face has: (e,)."""
+        return frozen(self.edge_face_count == 0)
 
     @cached_property
     def twin(self) -> Integers:
@@ -220,6 +260,39 @@ class Topology:
         order, offsets = group_order(self.corners, self.n_points)
         return frozen(order), frozen(offsets)
 
+    @cached_property
+    def point_rings(self) -> tuple[Integers, Integers, Booleans]:
+        """Corners around points, counter-clockwise seen from outside, fan after fan.
+
+        Returns the corners (k,), where each fan starts (f + 1,), and whether it comes back to its start (f,).
+        Fans are sorted by their point; a point has several where separate fans of faces touch in it.
+        """
+        members, offsets, closed = runs_of(self.around)
+        order = np.argsort(self.corners[members[offsets[:-1]]], kind="stable")
+        sizes = np.diff(offsets)[order]
+        corners = members[ranges(offsets[:-1][order], sizes)]
+        return frozen(corners), frozen(offsets_from_sizes(sizes)), frozen(closed[order])
+
+    @cached_property
+    def boundary_chains(self) -> tuple[Integers, Integers, Booleans]:
+        """The boundaries: open half-edges one after the other, as their faces run.
+
+        Returns corners (o,), chain after chain, where each chain starts (c + 1,), and whether it closes (c,). At the
+        end of a half-edge the next is found by walking through the fan it belongs to, so that fans that touch in a
+        point keep to themselves. A chain ends where the faces beside it disagree about direction.
+        """
+        open_corners = np.flatnonzero(self.open_edges[self.corner_edge])
+        place = inverse_of(open_corners, self.n_corners)
+        corners, offsets, closed = self.point_rings
+        first, last = corners[offsets[:-1][~closed]], corners[offsets[1:][~closed] - 1]
+        # An open fan is entered along the half-edge before its last corner and left along its first one.
+        into, out = place[self.previous_corner[last]], place[first]
+        successor = np.full(len(open_corners), -1, dtype=np.int64)
+        both = (into >= 0) & (out >= 0)
+        successor[into[both]] = out[both]
+        members, starts, is_closed = runs_of(successor)
+        return frozen(open_corners[members]), frozen(starts), frozen(is_closed)
+
     def faces_of_points(self, points: Integers) -> Integers:
         """The faces that touch any of the points, sorted."""
         order, offsets = self.corners_by_point
@@ -232,7 +305,7 @@ class Topology:
         """For each edge beyond each of its ends, the edge that continues it there: (2e,), −1 at an end.
 
         Entry 2·edge is for the end at edges[edge, 0], 2·edge + 1 for the other. Inside, an edge goes on
-        where four edges and four faces meet; an open edge goes on along the boundary.
+        where four edges and four faces meet; an open edge goes on along the boundary, a wire along wires.
         """
         edges, n_edges = self.edges, self.n_edges
         out, into = self.corner_edge, self.corner_edge[self.previous_corner]
@@ -249,14 +322,12 @@ class Topology:
         result = np.full(2 * n_edges, -1, dtype=np.int64)
         inner = regular[slot_point] & (meeting == 2)
         result[inner] = (total[slot_point] - slot_edge - beside)[inner]
-        is_open = self.open_edges
-        open_slots = is_open[slot_edge]
-        open_count = np.bincount(slot_point[open_slots], minlength=self.n_points)
-        open_total = np.bincount(slot_point[open_slots], weights=slot_edge[open_slots], minlength=self.n_points).astype(
-            np.int64
-        )
-        along = open_slots & (open_count[slot_point] == 2)
-        result[along] = (open_total[slot_point] - slot_edge)[along]
+        for runs_on in (self.open_edges, self.wire_edges):
+            slots_on = runs_on[slot_edge]
+            count = np.bincount(slot_point[slots_on], minlength=self.n_points)
+            ends = np.bincount(slot_point[slots_on], weights=slot_edge[slots_on], minlength=self.n_points)
+            along = slots_on & (count[slot_point] == 2)
+            result[along] = (ends.astype(np.int64)[slot_point] - slot_edge)[along]
         return frozen(result)
 
     @cached_property
@@ -283,10 +354,9 @@ class Topology:
 
     @cached_property
     def _shells(self) -> tuple[int, Integers]:
-        order, offsets = self.edge_corners, self.edge_offsets
+        order = self.edge_corners
         faces = self.corner_face[order]
-        same = np.ones(max(0, len(order) - 1), dtype=np.bool_)
-        same[offsets[1:-1] - 1] = False
+        same = self.corner_edge[order[:-1]] == self.corner_edge[order[1:]]
         pairs = np.stack((faces[:-1][same], faces[1:][same]), axis=1)
         count, labels = connected_labels(pairs, self.n_faces)
         return count, frozen(labels)
@@ -308,9 +378,8 @@ class Topology:
         Faces beside each other agree where they run along their common edge in opposite directions.
         """
         n_faces = self.n_faces
-        order, offsets = self.edge_corners, self.edge_offsets
-        same_edge = np.ones(max(0, len(order) - 1), dtype=np.bool_)
-        same_edge[offsets[1:-1] - 1] = False
+        order = self.edge_corners
+        same_edge = self.corner_edge[order[:-1]] == self.corner_edge[order[1:]]
         # Non-manifold edges say nothing about direction.
         same_edge &= (self.edge_face_count[self.corner_edge[order]] == 2)[:-1]
         a, b = order[:-1][same_edge], order[1:][same_edge]
@@ -386,6 +455,14 @@ def topology_of_faces(faces: list[list[int]], n_points: int) -> Topology:
 def compact(keep: Booleans) -> Integers:
     """New numbers for kept elements in their old order, −1 for the others."""
     return inverse_of(np.flatnonzero(keep), len(keep))
+
+
+def _plain_wires(faces: Topology, pairs: Integers) -> Integers:
+    """Each pair once, without those that join a point to itself or that a face has."""
+    ordered = np.unique(np.sort(pairs, axis=1), axis=0).reshape(-1, 2)
+    ordered = ordered[ordered[:, 0] != ordered[:, 1]]
+    free: Integers = ordered[faces.find_edges(ordered) < 0]
+    return free
 
 
 def _check(face_offsets: Integers, corners: Integers, n_points: int) -> None:

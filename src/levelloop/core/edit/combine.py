@@ -2,43 +2,76 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from levelloop.core.arrays import Integers
-from levelloop.core.mesh import Mesh
+from levelloop.core.arrays import AnyArray, Integers
+from levelloop.core.mesh import Mesh, NamedSet
 from levelloop.core.topology import Topology
 
 
 def combined(meshes: Sequence[Mesh]) -> Mesh:
     """One mesh of all, elements one mesh after the other, tags kept; nothing is welded."""
     names = tuple(dict.fromkeys(name for mesh in meshes for name in mesh.materials))
-    offsets, corners, materials = [np.zeros(1, dtype=np.int64)], [], []
-    n_points = n_corners = 0
-    edges, sharpness = [], []
-    for mesh in meshes:
-        offsets.append(mesh.topology.face_offsets[1:] + n_corners)
-        corners.append(mesh.topology.corners + n_points)
-        materials.append(_renamed(mesh, names))
-        edges.append(mesh.topology.edges + n_points)
-        sharpness.append(mesh.creases)
-        n_points += mesh.n_points
-        n_corners += mesh.topology.n_corners
-    topology = Topology.derived(np.concatenate(offsets), np.concatenate(corners), n_points)
-    creases = np.zeros(topology.n_edges)
-    creases[topology.find_edges(np.concatenate(edges))] = np.concatenate(sharpness)
+    first_point = np.cumsum([0, *[mesh.n_points for mesh in meshes]])
+    first_corner = np.cumsum([0, *[mesh.topology.n_corners for mesh in meshes]])
+    starts = list(zip(meshes, first_point.tolist(), first_corner.tolist(), strict=False))
+    topology = Topology.derived(
+        np.concatenate([[0], *[mesh.topology.face_offsets[1:] + corner for mesh, _, corner in starts]]),
+        np.concatenate([mesh.topology.corners + point for mesh, point, _ in starts]),
+        int(first_point[-1]),
+    ).with_wires(np.concatenate([mesh.topology.wires + point for mesh, point, _ in starts]))
+    new_edge = topology.find_edges(np.concatenate([mesh.topology.edges + point for mesh, point, _ in starts]))
+
+    def joined(values: Callable[[Mesh], AnyArray]) -> AnyArray:
+        return np.concatenate([values(mesh) for mesh in meshes])
+
+    def on_edges(values: Callable[[Mesh], AnyArray]) -> AnyArray:
+        old = joined(values)
+        result = np.empty_like(old)
+        result[new_edge] = old
+        return result
+
+    has_uv = any(mesh.uv is not None for mesh in meshes)
     return Mesh(
         topology,
-        np.concatenate([mesh.points for mesh in meshes]),
-        creases,
-        np.concatenate([mesh.corner_sharpness for mesh in meshes]),
-        np.concatenate(materials),
+        joined(lambda mesh: mesh.points),
+        on_edges(lambda mesh: mesh.creases),
+        joined(lambda mesh: mesh.corner_sharpness),
+        joined(lambda mesh: _renamed(mesh, names)),
         names,
         meshes[0].scheme,
+        on_edges(lambda mesh: mesh.seams),
+        joined(lambda mesh: mesh.hole),
+        joined(_uv_or_zero) if has_uv else None,
+        _sets(meshes, new_edge),
     )
+
+
+# Helpers
 
 
 def _renamed(mesh: Mesh, names: tuple[str, ...]) -> Integers:
     numbers = np.array([names.index(name) for name in mesh.materials] + [-1], dtype=np.int64)
     return np.asarray(numbers[mesh.material])
+
+
+def _uv_or_zero(mesh: Mesh) -> AnyArray:
+    return np.zeros((mesh.topology.n_corners, 2)) if mesh.uv is None else mesh.uv
+
+
+def _sets(meshes: Sequence[Mesh], new_edge: Integers) -> tuple[NamedSet, ...]:
+    """The sets of all; those of one name and kind become one."""
+    found: dict[tuple[str, str], list[Integers]] = {}
+    first = {"points": 0, "edges": 0, "faces": 0}
+    for mesh in meshes:
+        for named in mesh.sets:
+            found.setdefault((named.name, named.kind), []).append(named.indices + first[named.kind])
+        for kind, count in (("points", mesh.n_points), ("edges", mesh.n_edges), ("faces", mesh.n_faces)):
+            first[kind] += count
+    sets = []
+    for (name, kind), parts in found.items():
+        indices = np.concatenate(parts)
+        sets.append(NamedSet(name, kind, new_edge[indices] if kind == "edges" else indices))  # type: ignore[arg-type]
+    return tuple(sets)

@@ -152,6 +152,7 @@ def _raise(
         np.concatenate([new_points, *added]),
         np.concatenate([np.arange(mesh.n_points), *added_origin]).astype(np.int64),
         np.concatenate([np.arange(mesh.n_faces), *([wall_face] * len(walls))]),
+        placed=np.arange(n_points) >= mesh.n_points if np.any(rows[:, 1] != 0) else None,
     )
     return Edit(new_mesh, Selection("faces", selection.indices), origin)
 

@@ -64,7 +64,7 @@ def _directed(mesh: Mesh, outline: Integers) -> Integers:
     topology = mesh.topology
     pairs = np.stack((outline, np.roll(outline, -1)), axis=1)
     edge = topology.find_edges(pairs)
-    there = edge >= 0
+    there = (edge >= 0) & (topology.edge_face_count[edge] > 0) if topology.n_edges else edge >= 0
     if there.any():
         corner = topology.edge_corners[topology.edge_offsets[edge[there]]]
         same_way = topology.corners[corner] == pairs[there, 0]

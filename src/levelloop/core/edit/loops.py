@@ -62,7 +62,7 @@ def run_loop(
     new_mesh, origin = carry(
         mesh, new_topology, points, np.concatenate((np.arange(mesh.n_points), none)), face_origin, on_edge
     )
-    ends = new_topology.edges
+    ends = new_mesh.topology.edges
     is_loop = (ends >= mesh.n_points).all(axis=1)
     is_loop &= (on_edge[ends[:, 0]] != on_edge[ends[:, 1]]) | (on_edge[ends[:, 0]] < 0)
     message = ""

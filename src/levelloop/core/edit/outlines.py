@@ -61,7 +61,7 @@ class Outlines:
 def without_repeats(sizes: Integers, corners: Integers) -> tuple[Integers, Integers, Integers]:
     """Outlines without points that follow themselves; those left with fewer than 3 are dropped.
 
-    Returns sizes, corners and which outlines stayed.
+    Returns sizes, which corners stayed and which outlines stayed.
     """
     count = len(sizes)
     offsets = offsets_from_sizes(sizes)
@@ -71,7 +71,7 @@ def without_repeats(sizes: Integers, corners: Integers) -> tuple[Integers, Integ
     face = np.repeat(np.arange(count), sizes)
     left = np.bincount(face[keep], minlength=count)
     stays = left >= 3
-    return left[stays], corners[keep & stays[face]], np.flatnonzero(stays)
+    return left[stays], np.flatnonzero(keep & stays[face]), np.flatnonzero(stays)
 
 
 def merge_points(mesh: Mesh, point_map: Integers, points: Floats) -> tuple[Mesh, Origin, Integers]:
@@ -81,36 +81,45 @@ def merge_points(mesh: Mesh, point_map: Integers, points: Floats) -> tuple[Mesh,
     more go too. Returns the mesh, origins, and the final number of each old point (−1 gone).
     """
     topology = mesh.topology
-    sizes, corners, stays = without_repeats(topology.face_sizes, point_map[topology.corners])
-    was_used = np.zeros(len(points), dtype=np.bool_)
-    was_used[point_map[topology.corners]] = True
-    is_used = mask_of(corners, len(points))
+    renamed = point_map[topology.corners]
+    sizes, corner_origin, stays = without_repeats(topology.face_sizes, renamed)
+    corners = renamed[corner_origin]
+    was_used = mask_of(renamed, len(points))
+    is_used = mask_of(np.concatenate((corners, point_map[topology.wires].ravel())), len(points))
     keep = is_used | ~was_used
     number = compact(keep)
     final = number[point_map]
     new_topology = Topology.derived(offsets_from_sizes(sizes), number[corners], int(keep.sum()))
-    new_mesh, origin = carry_merged(mesh, new_topology, points[keep], final, stays)
+    new_mesh, origin = carry_merged(mesh, new_topology, points[keep], final, stays, corner_origin)
     return new_mesh, origin, final
 
 
 def drop_faces(
-    mesh: Mesh, gone: Booleans, keep_unattached: bool, drop_points: Booleans | None = None
+    mesh: Mesh,
+    gone: Booleans,
+    keep_unattached: bool,
+    drop_points: Booleans | None = None,
+    drop_edges: Booleans | None = None,
 ) -> tuple[Mesh, Origin]:
     """The mesh without some faces; points that only they used go too unless kept.
 
-    drop_points: (n,) further points to drop, which no remaining face may use.
+    drop_points: (n,) further points to drop, which no remaining face may use; drop_edges: (e,) wires to drop.
     """
     topology = mesh.topology
     faces = np.flatnonzero(~gone)
-    corners = topology.corners[topology.corners_of_faces(faces)]
+    kept = topology.corners_of_faces(faces)
+    corners = topology.corners[kept]
+    wires = topology.wires
+    if drop_edges is not None and len(wires):
+        wires = wires[~drop_edges[topology.find_edges(wires)]]
     keep = np.ones(mesh.n_points, dtype=np.bool_)
     if not keep_unattached:
-        keep = mask_of(corners, mesh.n_points) | (topology.point_face_count == 0)
+        keep = mask_of(corners, mesh.n_points) | (topology.valence == 0) | mask_of(wires.ravel(), mesh.n_points)
     if drop_points is not None:
         keep &= ~drop_points
     number = compact(keep)
     new_topology = Topology.derived(offsets_from_sizes(topology.face_sizes[faces]), number[corners], int(keep.sum()))
-    return carry(mesh, new_topology, mesh.points[keep], np.flatnonzero(keep), faces)
+    return carry(mesh, new_topology, mesh.points[keep], np.flatnonzero(keep), faces, corner_origin=kept, wires=wires)
 
 
 def outline_with_cuts(

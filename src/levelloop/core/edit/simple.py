@@ -25,15 +25,16 @@ def delete(mesh: Mesh, selection: Selection, keep_unattached: bool = False) -> E
     if len(selection) == 0:
         raise EditError("Nothing is selected to delete.")
     gone = np.zeros(mesh.n_faces, dtype=np.bool_)
-    drop_points = None
+    drop_points = drop_edges = None
     if selection.kind == "faces":
         gone[selection.indices] = True
     elif selection.kind == "edges":
-        gone[topology.corner_face[selection.mask(topology)[topology.corner_edge]]] = True
+        drop_edges = selection.mask(topology)
+        gone[topology.corner_face[drop_edges[topology.corner_edge]]] = True
     else:
         drop_points = mask_of(selection.indices, mesh.n_points)
         gone[topology.corner_face[drop_points[topology.corners]]] = True
-    new_mesh, origin = drop_faces(mesh, gone, keep_unattached, drop_points)
+    new_mesh, origin = drop_faces(mesh, gone, keep_unattached, drop_points, drop_edges)
     return Edit(new_mesh, Selection(selection.kind, np.zeros(0, dtype=np.int64)), origin)
 
 
@@ -69,9 +70,10 @@ def flipped(mesh: Mesh, turned: np.ndarray) -> tuple[Mesh, Origin]:
     start = np.repeat(topology.face_offsets[:-1], topology.face_sizes)
     size = np.repeat(topology.face_sizes, topology.face_sizes)
     backwards = start + (start - place) % size
-    corners = topology.corners[np.where(turned[topology.corner_face], backwards, place)]
-    new_topology = Topology.derived(topology.face_offsets, corners, mesh.n_points)
-    return carry(mesh, new_topology, mesh.points, np.arange(mesh.n_points), np.arange(mesh.n_faces))
+    source = np.where(turned[topology.corner_face], backwards, place)
+    new_topology = Topology.derived(topology.face_offsets, topology.corners[source], mesh.n_points)
+    every_point, every_face = np.arange(mesh.n_points), np.arange(mesh.n_faces)
+    return carry(mesh, new_topology, mesh.points, every_point, every_face, corner_origin=source)
 
 
 def crease(mesh: Mesh, selection: Selection, weight: float) -> Edit:

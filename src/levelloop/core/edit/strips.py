@@ -64,7 +64,7 @@ def extrude_edges(
     new_mesh, origin = carry(
         mesh, new_topology, points, np.concatenate((np.arange(mesh.n_points), none, base)), face_origin
     )
-    moved = new_topology.find_edges(np.stack((rows[-1][first], rows[-1][second]), axis=1))
+    moved = new_mesh.topology.find_edges(np.stack((rows[-1][first], rows[-1][second]), axis=1))
     return Edit(new_mesh, Selection("edges", moved), origin)
 
 

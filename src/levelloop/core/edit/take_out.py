@@ -59,7 +59,7 @@ def take_out(mesh: Mesh, selection: Selection, two_edge_points: bool = True) -> 
     faces = np.flatnonzero(touched)[::-1]
     joined_first[group[faces]] = faces
     runs = _joined_runs(mesh, drop, gone)
-    return _rebuilt(mesh, topology, kept_faces, drop, sizes, corners[keep_corner], joined_first[cycle_group], runs)
+    return _rebuilt(mesh, topology, kept_faces, drop, sizes, outline[keep_corner], joined_first[cycle_group], runs)
 
 
 # Helpers
@@ -136,7 +136,7 @@ def _rebuilt(
     kept_faces: Integers,
     drop: Booleans,
     joined_sizes: Integers,
-    joined_corners: Integers,
+    joined_outline: Integers,
     joined_origin: Integers,
     runs: tuple[Integers, Integers],
 ) -> Edit:
@@ -144,9 +144,10 @@ def _rebuilt(
     keeps = ~drop[topology.corners[kept_corner]]
     face = np.repeat(np.arange(len(kept_faces)), topology.face_sizes[kept_faces])
     kept_sizes = np.bincount(face[keeps], minlength=len(kept_faces))
-    corners = np.concatenate((topology.corners[kept_corner[keeps]], joined_corners))
+    corner_origin = np.concatenate((kept_corner[keeps], joined_outline))
+    corners = topology.corners[corner_origin]
     sizes = np.concatenate((kept_sizes, joined_sizes))
-    used = mask_of(corners, mesh.n_points) | (topology.point_face_count == 0)
+    used = mask_of(np.concatenate((corners, topology.wires.ravel())), mesh.n_points) | (topology.valence == 0)
     number = compact(used)
     new_topology = Topology.derived(offsets_from_sizes(sizes), number[corners], int(used.sum()))
     new_mesh, origin = carry(
@@ -156,6 +157,7 @@ def _rebuilt(
         np.flatnonzero(used),
         np.concatenate((kept_faces, joined_origin)),
         joined=(number[runs[0]], runs[1]),
+        corner_origin=corner_origin,
     )
     joined = np.arange(len(kept_faces), len(sizes))
     return Edit(new_mesh, Selection("faces", joined), origin)

@@ -37,7 +37,7 @@ def flipped_faces(mesh: Mesh) -> Booleans:
     areas = face_areas(topology, mesh.points)
     agrees = np.bincount(sheet, np.where(flip, -areas, areas), count)
     is_open = np.zeros(count, dtype=np.bool_)
-    seams = topology.edge_face_count != 2
+    seams = (topology.edge_face_count != 2) & ~topology.wire_edges
     is_open[sheet[topology.edge_faces[seams, 0]]] = True
     # The sheet's first face, and with it every face that need not be flipped, looks the wrong way.
     first_is_wrong = np.where(is_open, agrees < 0, volume < 0)

@@ -16,6 +16,7 @@ import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers, frozen, inverse_of, offsets_from_sizes, ranges, sum_by
 from levelloop.core.measure.faces import face_vectors, unit
+from levelloop.core.mesh import Scheme
 from levelloop.core.subdivision.refine import Sharp, Step, refine
 from levelloop.core.topology import Topology
 
@@ -115,7 +116,7 @@ class Unsettled:
         return limit_points(topology, self.around, local)[self.own], normals
 
 
-def unsettled(topology: Topology, sharp: Sharp) -> Unsettled | None:
+def unsettled(topology: Topology, sharp: Sharp, scheme: Scheme) -> Unsettled | None:
     """Points with sharpness that still fades or with other faces than quads around; None where there are none.
 
     What the ring of a point becomes depends on that ring alone, so only the faces around those points are refined,
@@ -161,7 +162,7 @@ def unsettled(topology: Topology, sharp: Sharp) -> Unsettled | None:
     steps: list[Step] = []
     current: Topology = piece
     for _ in range(int(np.ceil(highest))):
-        step = refine(current, local)
+        step = refine(current, local, scheme.triangles == "smooth", creases=scheme.creases)
         steps.append(step)
         current, local = step.child, step.sharp
     at_them = np.flatnonzero(np.isin(topology.corners[corners], points))

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers
-from levelloop.core.mesh import SHARPNESS_NEVER_FADES, Boundary
+from levelloop.core.mesh import SHARPNESS_NEVER_FADES, Boundary, CreaseRule
 from levelloop.core.subdivision.child import ChildTopology
 from levelloop.core.topology import Topology
 
@@ -190,22 +190,34 @@ class Step:
         return csr_array(ring + faces @ to_faces)
 
 
-def refine(topology: Topology, sharp: Sharp, smooth_triangles: bool = False, child: Topology | None = None) -> Step:
+def refine(
+    topology: Topology,
+    sharp: Sharp,
+    smooth_triangles: bool = False,
+    child: Topology | None = None,
+    creases: CreaseRule = "uniform",
+) -> Step:
     """Prepares one Catmull-Clark step of a mesh of any-sided faces. Points without faces stay where they are.
 
     child: the child's connectivity where it is known from before, other sharpness notwithstanding.
     smooth_triangles: USD's triangleSubdivisionRule "smooth"; it has a say in the first step only.
+    creases: how sharpness passes on to the two halves of an edge.
     """
-    later, corner_later = np.maximum(sharp.edge_sharpness - 1.0, 0.0), np.maximum(sharp.point_sharpness - 1.0, 0.0)
+    later, corner_later = _later(topology, sharp, creases), np.maximum(sharp.point_sharpness - 1.0, 0.0)
     rules = _point_rules(topology, sharp, later, corner_later)
-    stays, corner_stays = later > 0, corner_later > 0
-    halves = 2 * np.repeat(sharp.edges[stays], 2)
+    corner_stays = corner_later > 0
+    halves = 2 * np.repeat(sharp.edges, 2)
     halves[1::2] += 1
-    child_sharp = Sharp(halves, np.repeat(later[stays], 2), sharp.points[corner_stays], corner_later[corner_stays])
+    half_stays = later.ravel() > 0
+    child_sharp = Sharp(
+        halves[half_stays], later.ravel()[half_stays], sharp.points[corner_stays], corner_later[corner_stays]
+    )
     faces_weight = np.full(topology.n_edges, 0.25)
     if smooth_triangles and not isinstance(topology, ChildTopology):
         faces_weight = _weights_beside_triangles(topology)
-    faces_weight[sharp.edges] *= 1.0 - np.minimum(sharp.edge_sharpness, 1.0)
+    # An edge whose halves both stay sharp is not fading yet, however small its own sharpness.
+    fading = np.where((later > 0).all(axis=1), 1.0, np.minimum(sharp.edge_sharpness, 1.0))
+    faces_weight[sharp.edges] *= 1.0 - fading
     return Step(topology, child or ChildTopology(topology), child_sharp, faces_weight, *rules)
 
 
@@ -220,6 +232,25 @@ def _weights_beside_triangles(topology: Topology) -> Floats:
     beside = topology.edge_faces
     is_triangle = (beside >= 0) & (topology.face_sizes[beside] == 3)
     return np.asarray(0.5 * np.where(is_triangle, _TRIANGLE_FACE_WEIGHT, 0.25).sum(axis=1))
+
+
+def _later(topology: Topology, sharp: Sharp, rule: CreaseRule) -> Floats:
+    """The sharpness of the halves of each sharp edge, at its first and at its second end: (c, 2).
+
+    One less; with chaikin of three quarters of its own and a quarter of the mean of the others at that end
+    (DeRose, Kass & Truong 1998, section 4.2).
+    """
+    own = np.repeat(sharp.edge_sharpness[:, None], 2, axis=1)
+    fades = np.isfinite(sharp.edge_sharpness)
+    if rule == "chaikin" and fades.any():
+        ends = topology.edges[sharp.edges[fades]]
+        there, place = np.unique(ends, return_inverse=True)
+        place = place.reshape(ends.shape)
+        count = np.bincount(place.ravel(), minlength=len(there))[place]
+        total = np.bincount(place.ravel(), own[fades].ravel(), len(there))[place]
+        others = (total - own[fades]) / np.maximum(count - 1, 1)
+        own[fades] = np.where(count > 1, 0.75 * own[fades] + 0.25 * others, own[fades])
+    return np.asarray(np.maximum(own - 1.0, 0.0))
 
 
 def _point_rules(
@@ -243,11 +274,12 @@ def _point_rules(
     local, count = place[ends], len(touched)
 
     def at_points(values: Floats | Booleans) -> Floats:
-        return np.asarray(np.bincount(local.ravel(), np.repeat(values, 2), count), dtype=np.float64)
+        return np.asarray(np.bincount(local.ravel(), values.ravel(), count), dtype=np.float64)
 
     corner, corner_after = np.zeros(count), np.zeros(count)
     corner[place[sharp.points]], corner_after[place[sharp.points]] = sharp.point_sharpness, corner_later
-    before, after = at_points(sharp.edge_sharpness > 0), at_points(later > 0)
+    sharpness = np.repeat(sharp.edge_sharpness[:, None], 2, axis=1)
+    before, after = at_points(sharpness > 0), at_points(later > 0)
     fixed = topology.point_face_count[touched] == 0
     is_corner = fixed | (corner > 0) | (before >= 3)
     is_crease = ~is_corner & (before == 2)
@@ -257,7 +289,7 @@ def _point_rules(
     ending = later == 0
     corner_ending = (corner > 0) & (corner_after == 0)
     ended = at_points(ending) + corner_ending
-    total = at_points(np.where(ending, sharp.edge_sharpness, 0.0)) + np.where(corner_ending, corner, 0.0)
+    total = at_points(np.where(ending, sharpness, 0.0)) + np.where(corner_ending, corner, 0.0)
     share = np.minimum(np.divide(total, ended, out=np.zeros(count), where=ended > 0), 1.0)
     share[(is_corner == becomes_corner) & (is_crease == becomes_crease)] = 1.0
     as_corner = share * is_corner + (1.0 - share) * becomes_corner
@@ -266,7 +298,7 @@ def _point_rules(
     own[touched] = as_corner + 0.75 * (crease_before + crease_after) + as_smooth * own[touched]
     around[touched] *= as_smooth
     middles[touched] *= as_smooth
-    extra = 0.125 * (crease_before[local] + crease_after[local] * (later > 0)[:, None])
+    extra = 0.125 * (crease_before[local] + crease_after[local] * (later > 0))
     return own, around, middles, sharp.edges, extra
 
 

@@ -7,10 +7,11 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers
+from levelloop.core.arrays import Booleans, Floats, Integers, mask_of
 from levelloop.core.edit.outlines import drop_faces
 from levelloop.core.errors import EditError
-from levelloop.core.mesh import Mesh
+from levelloop.core.mesh import Mesh, NamedSet
+from levelloop.core.subdivision.face_varying import refined_uv
 from levelloop.core.subdivision.limit import (
     Sectors,
     Unsettled,
@@ -35,6 +36,7 @@ def level_counts(topology: Topology, level: int) -> tuple[int, int, int]:
     >>> level_counts(box().topology, 1)
     (26, 48, 24)
     """
+    topology = topology.faces_only
     points, edges, faces, corners = topology.n_points, topology.n_edges, topology.n_faces, topology.n_corners
     for _ in range(level):
         points, edges, faces = points + edges + faces, 2 * edges + corners, corners
@@ -57,12 +59,14 @@ class SmoothSurface:
         self.cage = mesh
         self.level = level
         steps: list[Step] = []
-        topology = mesh.topology
-        sharp = sharp_of(topology, mesh.creases, mesh.corner_sharpness, mesh.scheme.boundary)
-        known: tuple[Step, ...] = like.steps if like is not None and like.cage.topology is topology else ()
+        # Wires are no surface; their points stay where they are.
+        topology = mesh.topology.faces_only
+        creases = mesh.creases if topology is mesh.topology else mesh.creases[~mesh.topology.wire_edges]
+        sharp = sharp_of(topology, creases, mesh.corner_sharpness, mesh.scheme.boundary)
+        known: tuple[Step, ...] = like.steps if like is not None and like.cage.topology is mesh.topology else ()
         for depth in range(level):
             child = known[depth].child if depth < len(known) else None
-            step = refine(topology, sharp, mesh.scheme.triangles == "smooth", child)
+            step = refine(topology, sharp, mesh.scheme.triangles == "smooth", child, mesh.scheme.creases)
             steps.append(step)
             topology, sharp = step.child, step.sharp
         self.steps = tuple(steps)
@@ -72,7 +76,7 @@ class SmoothSurface:
     @cached_property
     def creases(self) -> Floats:
         """What is left of the creases on the surface: (e',)."""
-        if self.level == 0:
+        if self.level == 0 and self.topology is self.cage.topology:
             return self.cage.creases
         left = self.sharp.creases(self.topology.n_edges)
         left[self.topology.edge_face_count != 2] = 0.0
@@ -125,7 +129,7 @@ class SmoothSurface:
 
     @cached_property
     def _unsettled(self) -> Unsettled | None:
-        return unsettled(self.topology, self.sharp)
+        return unsettled(self.topology, self.sharp, self.cage.scheme)
 
     def limit(self, surface_points: Floats) -> Floats:
         """Where the surface's points land in the limit, exactly, at any level: (n', 3), from points()."""
@@ -152,9 +156,13 @@ class SmoothSurface:
 
     @cached_property
     def edge_chains(self) -> Integers:
-        """The surface points along each cage edge, from edges[:, 0] to edges[:, 1]: (e, 2^level + 1)."""
-        chain = self.cage.topology.edges
-        parts = np.arange(self.cage.n_edges)[:, None]
+        """The surface points along each cage edge, from edges[:, 0] to edges[:, 1]: (e, 2^level + 1).
+
+        A wire goes straight from its start to its end, which is repeated.
+        """
+        faces_only = self.steps[0].parent if self.steps else self.topology
+        chain = faces_only.edges
+        parts = np.arange(len(chain))[:, None]
         for step in self.steps:
             parent = step.parent
             middle = parent.n_points + parts
@@ -166,38 +174,68 @@ class SmoothSurface:
             halves[:, 0::2] = 2 * parts + against
             halves[:, 1::2] = 2 * parts + 1 - against
             chain, parts = longer, halves
-        return chain
+        cage = self.cage.topology
+        if faces_only is cage:
+            return chain
+        whole = np.repeat(cage.edges[:, 1:], chain.shape[1], axis=1)
+        whole[:, 0] = cage.edges[:, 0]
+        whole[~cage.wire_edges] = chain
+        return whole
 
     @cached_property
     def left_out(self) -> Booleans:
-        """Faces that are no part of the surface: with boundary "none" those from cage faces at the boundary: (m',)."""
-        if self.cage.scheme.boundary != "none" or self.level == 0:
-            return np.zeros(self.topology.n_faces, dtype=np.bool_)
+        """Faces that are no part of the surface: (m',).
+
+        They come from holes of the cage and, with boundary "none" above level 0, from its faces at the boundary.
+        """
         topology = self.cage.topology
-        at_rim = np.zeros(topology.n_faces, dtype=np.bool_)
-        at_rim[topology.faces_of_points(np.flatnonzero(topology.open_points))] = True
-        return np.asarray(at_rim[self.face_origin])
+        out = self.cage.hole
+        if self.cage.scheme.boundary == "none" and self.level:
+            out = out.copy()
+            out[topology.faces_of_points(np.flatnonzero(topology.open_points))] = True
+        return np.asarray(out[self.face_origin])
 
     def mesh(self, surface_points: Floats) -> Mesh:
-        """The surface as a mesh of its own, with what is left of its creases and its materials."""
+        """The surface as a mesh of its own, with what is left of its creases, and its other tags."""
         cage = self.cage
-        material = cage.material[self.face_origin] if cage.n_faces else cage.material
         whole = Mesh(
             self.topology,
             surface_points,
             self.creases,
             self.corner_sharpness,
-            material,
+            cage.material[self.face_origin],
             cage.materials,
             cage.scheme,
+            None if cage.seam is None else self._on_edges(cage.seam),
+            uv=None if cage.uv is None else refined_uv(cage, self.level),
+            sets=tuple(NamedSet(named.name, named.kind, self._members(named)) for named in cage.sets),
         )
         return drop_faces(whole, self.left_out, keep_unattached=False)[0] if self.left_out.any() else whole
 
 
+    # Helpers
+
+    def _on_edges(self, mask: Booleans) -> Booleans:
+        """The parts of masked cage edges: (e',)."""
+        mask = mask[~self.cage.topology.wire_edges]
+        for step in self.steps:
+            inner = np.zeros(step.parent.n_corners, dtype=np.bool_)
+            mask = np.concatenate((np.repeat(mask, 2), inner))
+        return mask
+
+    def _members(self, named: NamedSet) -> Integers:
+        """What a named set of the cage is on the surface; points keep their numbers."""
+        if named.kind == "points":
+            return named.indices
+        if named.kind == "faces":
+            return np.flatnonzero(mask_of(named.indices, self.cage.n_faces)[self.face_origin])
+        return np.flatnonzero(self._on_edges(mask_of(named.indices, self.cage.n_edges)))
+
+
 def smooth(mesh: Mesh, level: int, limit: bool = False) -> Mesh:
-    """The mesh smoothed to a level; with limit, its points put on the limit surface."""
+    """The mesh smoothed to a level; with limit, its points put on the limit surface. Holes are left out."""
     if level == 0 and not limit:
-        return mesh
+        return drop_faces(mesh, mesh.hole, keep_unattached=False)[0] if mesh.hole.any() else mesh
     surface = SmoothSurface(mesh, max(1, level) if limit else level)
     points = surface.points(mesh.points)
     if limit:
