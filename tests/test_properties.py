@@ -12,9 +12,9 @@ from hypothesis import strategies as st
 
 from levelloop.core.edit.carry import Edit, mapped
 from levelloop.core.errors import LevelLoopError
-from levelloop.core.mesh import Mesh
+from levelloop.core.mesh import BOUNDARIES, CREASE_RULES, TRIANGLE_RULES, UV_RULES, Mesh, NamedSet, Scheme
 from levelloop.core.review import review
-from levelloop.core.selection import Kind, Selection, count_of
+from levelloop.core.selection import KINDS, Kind, Selection, count_of
 from levelloop.core.subdivision.surface import smooth
 from levelloop.document.document import Document, new_part
 from levelloop.document.operations import REGISTRY
@@ -46,8 +46,25 @@ PARAMETERS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
     "collapse": {},
     "to_quads": {"over": st.floats(0, 180)},
     "face_outward": {},
+    "bevel": {
+        "width": st.floats(0.01, 2),
+        "steps": st.integers(1, 5),
+        "roundness": st.floats(-1, 1),
+        "middle_loop": st.booleans(),
+    },
+    "turn_diagonal": {},
+    "seam": {"on": st.booleans()},
+    "keep_set": {"name": st.just("kept")},
+    "set_scheme": {
+        "boundary": st.sampled_from(BOUNDARIES),
+        "triangles": st.sampled_from(TRIANGLE_RULES),
+        "uv": st.sampled_from(UV_RULES),
+        "creases": st.sampled_from(CREASE_RULES),
+    },
 }
-KEEP_EULER = ("move", "rotate", "scale", "flip", "crease", "run_loop", "join_points", "move_along_normals")
+KEEP_EULER = ("move", "rotate", "scale", "flip", "crease", "run_loop", "join_points", "move_along_normals", "seam")
+SET_TAGS = ("crease", "sharpen_points", "seam", "keep_set", "set_scheme", "turn_diagonal")
+OPENS = (("extrude", "edges"), ("extrude", "points"))
 
 
 def check_valid(mesh: Mesh) -> None:
@@ -59,6 +76,62 @@ def check_valid(mesh: Mesh) -> None:
     assert np.isfinite(mesh.points).all()
     assert mesh.creases.shape == (mesh.n_edges,) and mesh.corner_sharpness.shape == (mesh.n_points,)
     assert not mesh.points.flags.writeable and not mesh.creases.flags.writeable
+    assert mesh.seams.shape == (mesh.n_edges,) and mesh.hole.shape == mesh.material.shape == (mesh.n_faces,)
+    assert mesh.uv is None or (mesh.uv.shape == (topology.n_corners, 2) and np.isfinite(mesh.uv).all())
+    for named in mesh.sets:
+        assert len(named.indices) == 0 or named.indices.max() < count_of(topology, named.kind)
+    assert (topology.edge_face_count[topology.find_edges(topology.wires)] == 0).all()
+
+
+def richly_tagged(cage: Mesh, seed: int) -> Mesh:
+    """The cage with every kind of tag, and wires between some of its points."""
+    random = np.random.default_rng(seed)
+    pairs = random.integers(0, max(cage.n_points, 1), (3 if cage.n_points else 0, 2))
+    topology = cage.topology.with_wires(pairs)
+    sets = [
+        NamedSet(f"some {kind}", kind, np.flatnonzero(random.random(count_of(topology, kind)) < 0.4)) for kind in KINDS
+    ]
+    return Mesh(
+        topology,
+        cage.points,
+        random.choice([0.0, 0.0, 0.5, 2.0, 10.0], topology.n_edges),
+        random.choice([0.0, 0.0, 0.0, 1.5, 10.0], topology.n_points),
+        random.integers(-1, 2, topology.n_faces),
+        ("wax", "brass"),
+        Scheme(),
+        random.random(topology.n_edges) < 0.3,
+        random.random(topology.n_faces) < 0.1,
+        random.random((topology.n_corners, 2)),
+        tuple(sets),
+        random.integers(0, 3, topology.n_faces),
+    )
+
+
+def check_tags(old: Mesh, edit: Edit, key: str) -> None:
+    """Every element has the tags of the one it comes from; what comes from nothing has none."""
+    new, origin = edit.mesh, edit.origin
+    merges = key in ("weld", "weld_onto", "collapse")
+    edges, faces, points = origin.edges, origin.faces, origin.points
+    kept = edges >= 0
+    creases, seams = old.creases[edges[kept]], old.seams[edges[kept]]
+    if merges:
+        # The sharpest of those that met stays.
+        assert (new.creases[kept] >= creases).all() and (new.seams[kept] >= seams).all()
+        assert (new.corner_sharpness >= old.corner_sharpness[points]).all()
+    elif key == "bevel":
+        assert ((new.creases[kept] == creases) | (new.creases[kept] == 0)).all()
+        assert ((new.seams[kept] == seams) | ~new.seams[kept]).all()
+    else:
+        assert np.array_equal(new.creases[kept], creases) and np.array_equal(new.seams[kept], seams)
+        assert np.array_equal(new.corner_sharpness[points >= 0], old.corner_sharpness[points[points >= 0]])
+    assert not new.creases[~kept].any() and not new.seams[~kept].any()
+    assert np.array_equal(new.material[faces >= 0], old.material[faces[faces >= 0]])
+    assert np.array_equal(new.hole[faces >= 0], old.hole[faces[faces >= 0]])
+    for before, after in zip(old.sets, new.sets, strict=True):
+        of_kind = origin.of(before.kind)
+        expected = np.isin(of_kind, before.indices) & (of_kind >= 0)
+        member = np.isin(np.arange(len(of_kind)), after.indices)
+        assert (member >= expected).all() if merges else np.array_equal(member, expected)
 
 
 def check_origins(old: Mesh, edit: Edit) -> None:
@@ -76,7 +149,8 @@ def check_origins(old: Mesh, edit: Edit) -> None:
 @given(data=st.data())
 def test_any_edit_of_any_selection(key: str, data: st.DataObject) -> None:
     name = data.draw(st.sampled_from(list(CAGES)))
-    cage = CAGES[name]
+    plain = data.draw(st.booleans())
+    cage = CAGES[name] if plain else richly_tagged(CAGES[name], data.draw(st.integers(0, 20)))
     operation = REGISTRY[key]
     kind: Kind = data.draw(st.sampled_from(operation.needs or ("faces",)))
     count = count_of(cage.topology, kind)
@@ -91,12 +165,14 @@ def test_any_edit_of_any_selection(key: str, data: st.DataObject) -> None:
         return
     check_valid(edit.mesh)
     check_origins(cage, edit)
+    if key not in SET_TAGS:
+        check_tags(cage, edit, key)
     assert np.array_equal(cage.points, before)
     count_after = count_of(edit.mesh.topology, edit.selection.kind)
     assert len(edit.selection) == 0 or edit.selection.indices.max() < count_after
     if key in KEEP_EULER:
         assert edit.mesh.topology.euler_number() == cage.topology.euler_number()
-    if name in CLOSED and key in (*KEEP_EULER, "extrude", "inset") and (key, kind) != ("extrude", "edges"):
+    if name in CLOSED and key in (*KEEP_EULER, "extrude", "inset", "bevel") and (key, kind) not in OPENS:
         assert not edit.mesh.topology.open_edges.any()
     moved = mapped(selection, edit.origin)
     assert moved.kind == kind

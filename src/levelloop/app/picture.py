@@ -50,9 +50,11 @@ class Picture:
     def edge_middles(self) -> Floats:
         """Where the middle of each cage edge is shown: (e, 3)."""
         count = self.chains.shape[1]
+        middles = self.places[self.part.mesh.topology.edges].mean(axis=1)
         if count % 2:
-            return self.places[self.chains[:, count // 2]]
-        return np.asarray(self.places[self.chains].mean(axis=1))
+            curved = ~self.part.mesh.topology.wire_edges
+            middles[curved] = self.places[self.chains[curved, count // 2]]
+        return np.asarray(middles)
 
     @cached_property
     def face_middles(self) -> Floats:
@@ -61,7 +63,7 @@ class Picture:
         if self.level == 0:
             return face_centres(mesh.topology, self.places)
         # The face point of level 1 keeps its number at every level after.
-        first = mesh.n_points + mesh.n_edges
+        first = mesh.n_points + mesh.topology.faces_only.n_edges
         return self.places[first : first + mesh.n_faces]
 
     def segments(self, edges: Integers | None = None) -> Singles:
@@ -99,7 +101,9 @@ def make_picture(part: Part, smooth: bool, old: Picture | None = None) -> Pictur
     local = surface.points(mesh.points)
     if level == 0:
         places = part.to_world(mesh).points
-        shown, face = triangles(mesh.topology, places)
+        shown, face = triangles(mesh.topology, places, mesh.diagonal)
+        solid = ~mesh.hole[face]
+        shown, face = shown[solid], face[solid]
         normals = face_normals(mesh.topology, places)
         corners = places[shown.ravel()]
         vertices = np.concatenate((corners, np.repeat(normals[face], 3, axis=0)), axis=1)

@@ -60,7 +60,9 @@ class Mesh:
     points: (n, 3) float64, millimetres, Z up, faces counter-clockwise seen from outside.
     crease_sharpness: (e,) along topology.edges, corner_sharpness: (n,); 0 smooth … 10 never fades.
     material: (m,) index into materials, −1 for none. seam: (e,) edges where UV islands end; hole: (m,) faces that
-    are no part of the surface; uv: (k, 2) for each corner, None for a mesh without; sets: named selections.
+    are no part of the surface; uv: (k, 2) for each corner, None for a mesh without; sets: named selections;
+    diagonal: (m,) along which a quad is split into triangles: 0 the better one, 1 from its first corner, 2 from its
+    second.
     Raises MeshError where arrays don't fit.
     """
 
@@ -75,6 +77,7 @@ class Mesh:
     hole: Booleans = field(default=None)  # type: ignore[arg-type]
     uv: Floats | None = None
     sets: tuple[NamedSet, ...] = ()
+    diagonal: Integers = field(default=None)  # type: ignore[arg-type]
 
     def __post_init__(self) -> None:
         topology = self.topology
@@ -92,6 +95,7 @@ class Mesh:
             self._fill("seam", topology.n_edges, False, np.bool_)
         self._fill("material", topology.n_faces, -1, np.int64)
         self._fill("hole", topology.n_faces, False, np.bool_)
+        self._fill("diagonal", topology.n_faces, 0, np.int64)
         if self.uv is not None:
             uv = self.uv if not self.uv.flags.writeable else np.array(self.uv, dtype=np.float64)
             if uv.shape != (topology.n_corners, 2):

@@ -55,7 +55,8 @@ class Topology:
             pairs = as_indices(wires).reshape(-1, 2)
             if len(pairs) and (pairs.min() < 0 or pairs.max() >= self.n_points or (pairs[:, 0] == pairs[:, 1]).any()):
                 raise MeshError(f"A wire joins two of the {self.n_points} points; one names another or the same twice.")
-            self.wires = frozen(_plain_wires(self, pairs))
+            plain = Topology.derived(self.face_offsets, self.corners, self.n_points)
+            self.wires = frozen(_plain_wires(plain, pairs))
 
     @classmethod
     def derived(cls, face_offsets: Integers, corners: Integers, n_points: int) -> Self:
@@ -441,8 +442,8 @@ class Topology:
         return ranges(self.face_offsets[:-1][faces], self.face_sizes[faces])
 
     def euler_number(self) -> int:
-        """Points − edges + faces, counting only points that a face uses (Euler 1758)."""
-        return int((self.point_face_count > 0).sum()) - self.n_edges + self.n_faces
+        """Points − edges + faces, counting only points and edges that a face uses (Euler 1758)."""
+        return int((self.point_face_count > 0).sum()) - self.faces_only.n_edges + self.n_faces
 
 
 def topology_of_faces(faces: list[list[int]], n_points: int) -> Topology:

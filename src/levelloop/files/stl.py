@@ -49,7 +49,7 @@ def write_stl(path: Path, meshes: Sequence[tuple[str, Mesh]]) -> None:
     for _, mesh in meshes:
         # Single precision as the file has it, so that triangles that meet keep meeting.
         places = mesh.points.astype(np.float32)
-        corners = places[triangles(mesh.topology, mesh.points)[0]]
+        corners = places[triangles(mesh.topology, mesh.points, mesh.diagonal)[0]]
         record = np.zeros(len(corners), dtype=_RECORD)
         normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
         lengths = np.linalg.norm(normals, axis=1, keepdims=True)

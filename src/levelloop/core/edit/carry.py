@@ -92,6 +92,7 @@ def carry(
         _taken(old.hole, face_origin, False),
         uv,
         tuple(NamedSet(kept.name, kept.kind, _members(kept, old, origin)) for kept in old.sets),
+        _diagonals(old, topology, origin),
     )
     return mesh, origin
 
@@ -144,6 +145,7 @@ def carry_merged(
         _taken(old.hole, face_origin, False),
         None if old.uv is None else old.uv[corner_origin],
         tuple(NamedSet(named.name, named.kind, of_set(named)) for named in old.sets),
+        _diagonals(old, topology, origin),
     )
     return mesh, origin
 
@@ -203,6 +205,19 @@ def _members(named: NamedSet, old: Mesh, origin: Origin) -> Integers:
     count = {"points": old.n_points, "edges": old.n_edges, "faces": old.n_faces}[named.kind]
     chosen = np.append(mask_of(named.indices, count), False)  # −1 reads the spare last entry
     return np.flatnonzero(chosen[origins])
+
+
+def _diagonals(old: Mesh, topology: Topology, origin: Origin) -> Integers:
+    """The diagonals of quads that are still the same quads, from the same first corner."""
+    taken: Integers = _taken(old.diagonal, origin.faces, 0)
+    chosen = np.flatnonzero(taken)
+    if len(chosen) == 0:
+        return taken
+    before = origin.faces[chosen]
+    first = topology.corners[topology.face_offsets[chosen]]
+    same = origin.points[first] == old.topology.corners[old.topology.face_offsets[before]]
+    taken[chosen[~same | (topology.face_sizes[chosen] != 4)]] = 0
+    return taken
 
 
 def _carried_uv(

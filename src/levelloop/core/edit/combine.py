@@ -46,6 +46,7 @@ def combined(meshes: Sequence[Mesh]) -> Mesh:
         joined(lambda mesh: mesh.hole),
         joined(_uv_or_zero) if has_uv else None,
         _sets(meshes, new_edge),
+        joined(lambda mesh: mesh.diagonal),
     )
 
 

@@ -16,6 +16,7 @@ from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, 
 from levelloop.core.edit.carry import Edit, carry
 from levelloop.core.edit.offset import meet_planes
 from levelloop.core.edit.strips import extrude_edges
+from levelloop.core.edit.wires import extrude_points
 from levelloop.core.errors import EditError
 from levelloop.core.measure.faces import face_normals, unit
 from levelloop.core.mesh import Mesh
@@ -34,7 +35,7 @@ def extrude(
     each: bool = False,
     rims: Sequence[tuple[float, float]] | None = None,
 ) -> Edit:
-    """Pulls faces out by a distance and closes the sides with quads, or edges out to strips.
+    """Pulls faces out by a distance and closes the sides with quads, edges out to strips, points out to wires.
 
     distance: mm; along "normal" each face moves by exactly that much where the faces around a point allow it.
     steps: rows of quads; end_scale: size of the moved end; each: every face by itself.
@@ -42,6 +43,8 @@ def extrude(
     """
     if selection.kind == "edges" and rims is None:
         return extrude_edges(mesh, selection, distance, direction, steps, end_scale)
+    if selection.kind == "points" and rims is None:
+        return extrude_points(mesh, selection, distance, direction, steps, end_scale)
     if rims is not None:
         rows = np.cumsum(np.asarray(rims, dtype=np.float64).reshape(-1, 2), axis=0)
         if len(rows) == 0:
@@ -111,7 +114,7 @@ def _raise(
     """Cuts the faces loose and sets one row of quads for each (along, across) in rows."""
     topology, points = mesh.topology, mesh.points
     if selection.kind != "faces" or len(selection) == 0:
-        raise EditError(f"To {verb}, select at least one {'face or edge' if verb == 'extrude' else 'face'}.")
+        raise EditError(f"To {verb}, select at least one {'face, edge or point' if verb == 'extrude' else 'face'}.")
     region = _region(topology, np.sort(selection.indices), each)
     if not region.rim.any():
         raise EditError(f"The faces to {verb} close on themselves; leave out at least one, so that there is a rim.")

@@ -10,10 +10,22 @@ from levelloop.core.arrays import mask_of
 from levelloop.core.edit.carry import Edit, Origin, carry, identity, mapped
 from levelloop.core.edit.outlines import drop_faces
 from levelloop.core.errors import EditError
-from levelloop.core.mesh import SHARPNESS_NEVER_FADES, Boundary, Mesh, Scheme, TriangleRule
+from levelloop.core.measure.faces import second_diagonal
+from levelloop.core.mesh import (
+    SHARPNESS_NEVER_FADES,
+    Boundary,
+    CreaseRule,
+    Mesh,
+    NamedSet,
+    Scheme,
+    TriangleRule,
+    UVRule,
+)
 from levelloop.core.review.facing import flipped_faces
 from levelloop.core.selection import Selection, edges_of
 from levelloop.core.topology import Topology
+
+NO_FACES = np.zeros(0, dtype=np.int64)
 
 
 def delete(mesh: Mesh, selection: Selection, keep_unattached: bool = False) -> Edit:
@@ -76,6 +88,37 @@ def flipped(mesh: Mesh, turned: np.ndarray) -> tuple[Mesh, Origin]:
     return carry(mesh, new_topology, mesh.points, every_point, every_face, corner_origin=source)
 
 
+def turn_diagonal(mesh: Mesh, selection: Selection) -> Edit:
+    """Splits the selected quads along their other diagonal where they are split into triangles."""
+    topology = mesh.topology
+    quads = selection.indices[topology.face_sizes[selection.indices] == 4] if selection.kind == "faces" else NO_FACES
+    if len(quads) == 0:
+        raise EditError("To turn diagonals, select quads; other faces have none to turn.")
+    diagonal = mesh.diagonal.copy()
+    diagonal[quads] = np.where(second_diagonal(topology, mesh.points, quads, mesh.diagonal), 1, 2)
+    return Edit(replace(mesh, diagonal=diagonal), selection, identity(mesh))
+
+
+def seam(mesh: Mesh, selection: Selection, on: bool = True) -> Edit:
+    """Makes the selected edges seams, where UV islands end, or no seams."""
+    if selection.kind != "edges" or len(selection) == 0:
+        raise EditError("To set seams, select edges.")
+    seams = mesh.seams.copy()
+    seams[selection.indices] = on
+    return Edit(replace(mesh, seam=seams), selection, identity(mesh))
+
+
+def keep_set(mesh: Mesh, selection: Selection, name: str) -> Edit:
+    """Keeps the selection under a name; nothing selected takes the name away."""
+    if not name:
+        raise EditError("A set needs a name.")
+    others = tuple(named for named in mesh.sets if named.name != name)
+    if len(selection) == 0 and len(others) == len(mesh.sets):
+        raise EditError(f"Nothing is selected to keep as “{name}”.")
+    kept = (NamedSet(name, selection.kind, selection.indices),) if len(selection) else ()
+    return Edit(replace(mesh, sets=others + kept), selection, identity(mesh))
+
+
 def crease(mesh: Mesh, selection: Selection, weight: float) -> Edit:
     """Gives the selected edges, or the edges of selected faces, a crease weight; 0 takes it away, 10 never fades."""
     if len(selection) == 0 or selection.kind == "points":
@@ -110,7 +153,12 @@ def set_material(mesh: Mesh, selection: Selection, material: str) -> Edit:
 
 
 def set_scheme(
-    mesh: Mesh, selection: Selection, boundary: Boundary = "edgeAndCorner", triangles: TriangleRule = "catmullClark"
+    mesh: Mesh,
+    selection: Selection,
+    boundary: Boundary = "edgeAndCorner",
+    triangles: TriangleRule = "catmullClark",
+    uv: UVRule = "cornersPlus1",
+    creases: CreaseRule = "uniform",
 ) -> Edit:
-    """Chooses how the whole cage is smoothed at its boundary and across triangles."""
-    return Edit(replace(mesh, scheme=Scheme(boundary, triangles)), selection, identity(mesh))
+    """Chooses how the whole cage is smoothed: at its boundary, across triangles, its UV, along uneven creases."""
+    return Edit(replace(mesh, scheme=Scheme(boundary, triangles, uv, creases)), selection, identity(mesh))

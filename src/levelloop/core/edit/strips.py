@@ -37,13 +37,18 @@ def extrude_edges(
     if selection.kind != "edges" or len(edges) == 0:
         raise EditError("To extrude edges, select at least one edge.")
     corner = topology.edge_pair[edges, 0]
-    start, end = topology.corners[corner], topology.corner_end[corner]
+    # A wire has no face to agree with; its strip runs as the wire does.
+    wire = topology.wire_edges[edges]
+    start, end = topology.edges[edges].T.copy()
+    start[~wire], end[~wire] = topology.corners[corner[~wire]], topology.corner_end[corner[~wire]]
     base = np.unique(np.concatenate((start, end)))
     number = inverse_of(base, mesh.n_points)
     first, second = number[start], number[end]
     is_plain = isinstance(direction, str) and direction == "normal"
     towards = (
-        _outwards(mesh, corner, first, second, base) if is_plain else np.tile(as_direction(direction), (len(base), 1))
+        _outwards(mesh, corner[~wire], first[~wire], second[~wire], base)
+        if is_plain
+        else np.tile(as_direction(direction), (len(base), 1))
     )
     count, piece = connected_labels(np.stack((first, second), axis=1), len(base))
     layers, rows = [], [base]
@@ -57,7 +62,7 @@ def extrude_edges(
         [np.stack((low[second], low[first], high[first], high[second]), axis=1) for low, high in pairwise(rows)]
     )
     outlines = Outlines(topology, np.zeros(mesh.n_faces, dtype=np.bool_))
-    outlines.put_grid(quads, np.tile(topology.corner_face[corner], steps), in_place=False)
+    outlines.put_grid(quads, np.tile(topology.edge_faces[edges, 0], steps), in_place=False)
     points = np.concatenate((mesh.points, *layers))
     new_topology, face_origin = outlines.build(len(points))
     none = np.full((steps - 1) * len(base), -1, dtype=np.int64)
@@ -85,4 +90,9 @@ def _outwards(mesh: Mesh, corner: Integers, first: Integers, second: Integers, b
     inner = np.ones(len(base), dtype=np.bool_)
     inner[label] = False
     moves[inner] = point_normals(topology, points)[base[inner]]
+    # Wires have no side of their own: their strips stand up, or lie where the wire itself stands.
+    bare = np.flatnonzero(~moves.any(axis=1))
+    moves[bare] = (0.0, 0.0, 1.0)
+    if len(bare) and np.ptp(points[base[bare]][:, :2], axis=0).max() == 0:
+        moves[bare] = (1.0, 0.0, 0.0)
     return moves

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, offsets_from_sizes, ranges, sum_by
+from levelloop.core.arrays import Booleans, Floats, Integers, offsets_from_sizes, ranges, sum_by
 from levelloop.core.mesh import Mesh
 from levelloop.core.topology import Topology
 
@@ -17,28 +17,48 @@ def face_centres(topology: Topology, points: Floats) -> Floats:
     return np.asarray(sums / topology.face_sizes[:, None])
 
 
-def face_vectors(topology: Topology, points: Floats) -> Floats:
-    """Each face's area vector: its length is the area, its direction the mean normal: (m, 3).
+def face_vectors(topology: Topology, points: Floats, faces: Integers | None = None) -> Floats:
+    """Each face's area vector: its length is the area, its direction the mean normal: (m, 3), or of some faces only.
 
     Newell's method (Sutherland, Sproull & Schumacker 1974), taken about the face's first point so that
     faces far from the origin lose no digits.
     """
-    if topology.n_faces == 0:
-        return np.zeros((0, 3))
-    origin = np.repeat(points[topology.corners[topology.face_offsets[:-1]]], topology.face_sizes, axis=0)
-    here, there = points[topology.corners] - origin, points[topology.corner_end] - origin
-    return np.asarray(0.5 * np.add.reduceat(np.cross(here, there), topology.face_offsets[:-1], axis=0))
+    sizes = topology.face_sizes if faces is None else topology.face_sizes[faces]
+    starts = topology.face_offsets[:-1] if faces is None else topology.face_offsets[faces]
+    result = np.zeros((len(sizes), 3))
+    # Triangles and quads are most of all faces; for them the sum is one product.
+    for sides, ends in ((3, (1, 0, 2, 0)), (4, (2, 0, 3, 1))):
+        chosen = np.flatnonzero(sizes == sides)
+        if len(chosen):
+            a, b, c, d = (points[topology.corners[starts[chosen] + end]] for end in ends)
+            result[chosen] = half_cross(a - b, c - d)
+    chosen = np.flatnonzero(sizes > 4)
+    if len(chosen):
+        size = sizes[chosen]
+        corner = ranges(starts[chosen], size)
+        origin = np.repeat(points[topology.corners[starts[chosen]]], size, axis=0)
+        parts = half_cross(points[topology.corners[corner]] - origin, points[topology.corner_end[corner]] - origin)
+        result[chosen] = np.add.reduceat(parts, offsets_from_sizes(size)[:-1], axis=0)
+    return result
+
+
+def half_cross(a: Floats, b: Floats) -> Floats:
+    """Half the cross products: the area vectors of triangles with sides a, b: (n, 3)."""
+    result = np.empty_like(a)
+    for i, (j, k) in enumerate(((1, 2), (2, 0), (0, 1))):
+        result[:, i] = 0.5 * (a[:, j] * b[:, k] - a[:, k] * b[:, j])
+    return result
 
 
 def unit(vectors: Floats) -> Floats:
     """The vectors at length 1; those of no length stay zero."""
-    lengths = np.linalg.norm(vectors, axis=-1, keepdims=True)
-    return np.asarray(np.divide(vectors, lengths, out=np.zeros_like(vectors), where=lengths > 0))
+    lengths = np.sqrt(np.einsum("...i,...i->...", vectors, vectors))[..., None]
+    return np.asarray(vectors / np.where(lengths > 0, lengths, 1.0))
 
 
-def face_normals(topology: Topology, points: Floats) -> Floats:
-    """Unit normals, zero for faces without area: (m, 3)."""
-    return unit(face_vectors(topology, points))
+def face_normals(topology: Topology, points: Floats, faces: Integers | None = None) -> Floats:
+    """Unit normals, zero for faces without area: (m, 3), or of some faces only."""
+    return unit(face_vectors(topology, points, faces))
 
 
 def face_areas(topology: Topology, points: Floats) -> Floats:
@@ -81,11 +101,12 @@ def edge_lengths(topology: Topology, points: Floats) -> Floats:
     return np.asarray(np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1))
 
 
-def triangles(topology: Topology, points: Floats) -> tuple[Integers, Integers]:
+def triangles(topology: Topology, points: Floats, diagonal: Integers | None = None) -> tuple[Integers, Integers]:
     """The one triangulation that is drawn, exported and measured: triangles (t, 3) and their face (t,).
 
     Quads split along their shorter diagonal, or the one that stays inside where the quad is concave;
     other faces as a fan, or by clipping ears (Meisters 1975) where they are concave. Face by face.
+    diagonal: (m,) as in Mesh, where quads have been told otherwise.
     """
     if topology.n_faces == 0:
         return np.zeros((0, 3), dtype=np.int64), np.zeros(0, dtype=np.int64)
@@ -100,7 +121,7 @@ def triangles(topology: Topology, points: Floats) -> tuple[Integers, Integers]:
     corner_triangles[:] = np.stack((first, first + step, first + step + 1), axis=1)
     quads = np.flatnonzero(sizes == 4)
     if len(quads):
-        turned = quads[_second_diagonal(topology, points, quads)]
+        turned = quads[second_diagonal(topology, points, quads, diagonal)]
         corner, row = starts[turned], offsets[turned]
         corner_triangles[row] = np.stack((corner + 1, corner + 2, corner + 3), axis=1)
         corner_triangles[row + 1] = np.stack((corner + 1, corner + 3, corner), axis=1)
@@ -113,22 +134,8 @@ def triangles(topology: Topology, points: Floats) -> tuple[Integers, Integers]:
     return topology.corners[corner_triangles], face
 
 
-def signed_volume(mesh: Mesh) -> float:
-    """The volume that a closed, outward-facing mesh encloses: mm³; negative where it is inside out.
-
-    Divergence theorem over the triangles, taken about the middle of the points.
-    """
-    if mesh.n_faces == 0:
-        return 0.0
-    corner = mesh.points[triangles(mesh.topology, mesh.points)[0]] - mesh.points.mean(axis=0)
-    return float(np.einsum("ij,ij->", corner[:, 0], np.cross(corner[:, 1], corner[:, 2])) / 6.0)
-
-
-# Helpers
-
-
-def _second_diagonal(topology: Topology, points: Floats, quads: Integers) -> np.ndarray:
-    """Whether the diagonal from the second corner is to be taken: (q,)."""
+def second_diagonal(topology: Topology, points: Floats, quads: Integers, diagonal: Integers | None = None) -> Booleans:
+    """Whether quads are split from their second corner: (q,)."""
     quad = points[topology.corners[topology.face_offsets[:-1][quads][:, None] + np.arange(4)]]
     one, two = quad[:, 2] - quad[:, 0], quad[:, 3] - quad[:, 1]
     normal = np.cross(one, two)
@@ -143,7 +150,24 @@ def _second_diagonal(topology: Topology, points: Floats, quads: Integers) -> np.
     length_one, length_two = np.einsum("ij,ij->i", one, one), np.einsum("ij,ij->i", two, two)
     # A relative margin, so that rounding does not flip the diagonal of a square.
     shorter = length_two < length_one * (1.0 - 1e-9)
-    return np.where(first_bad != second_bad, first_bad, shorter)
+    better = np.where(first_bad != second_bad, first_bad, shorter)
+    if diagonal is None:
+        return better
+    return np.where(diagonal[quads] == 0, better, diagonal[quads] == 2)
+
+
+def signed_volume(mesh: Mesh) -> float:
+    """The volume that a closed, outward-facing mesh encloses: mm³; negative where it is inside out.
+
+    Divergence theorem over the triangles, taken about the middle of the points.
+    """
+    if mesh.n_faces == 0:
+        return 0.0
+    corner = mesh.points[triangles(mesh.topology, mesh.points, mesh.diagonal)[0]] - mesh.points.mean(axis=0)
+    return float(np.einsum("ij,ij->", corner[:, 0], np.cross(corner[:, 1], corner[:, 2])) / 6.0)
+
+
+# Helpers
 
 
 def _concave(topology: Topology, points: Floats, faces: Integers) -> np.ndarray:

@@ -16,6 +16,7 @@ from levelloop.core.review.holes import (
     check_non_manifold,
     check_open_edges,
     check_unattached,
+    check_wires,
     check_zero_area,
 )
 from levelloop.core.review.poles import boundary_poles, check_poles, inner_poles
@@ -28,6 +29,7 @@ CHECKS: tuple[Callable[[Mesh, Purpose], list[Finding]], ...] = (
     lambda mesh, _: check_flipped(mesh),
     check_open_edges,
     lambda mesh, _: check_unattached(mesh),
+    lambda mesh, _: check_wires(mesh),
     lambda mesh, _: check_sides(mesh),
     lambda mesh, _: check_poles(mesh),
     lambda mesh, _: check_flatness(mesh),

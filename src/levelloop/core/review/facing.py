@@ -24,7 +24,7 @@ def flipped_faces(mesh: Mesh) -> Booleans:
     flip, _ = topology.orientation
     sheet = topology.sheet_label
     count = int(sheet.max()) + 1
-    corner, face = triangles(topology, mesh.points)
+    corner, face = triangles(topology, mesh.points, mesh.diagonal)
     p = mesh.points[corner]
     # About each sheet's own middle, so that an open rim far from the origin adds no error.
     middle = (

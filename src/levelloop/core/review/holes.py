@@ -101,7 +101,7 @@ def check_doubles(mesh: Mesh) -> list[Finding]:
 
 def check_unattached(mesh: Mesh) -> list[Finding]:
     """Points that no face uses."""
-    points = np.flatnonzero(mesh.topology.point_face_count == 0)
+    points = np.flatnonzero(mesh.topology.valence == 0)
     if len(points) == 0:
         return []
     return [
@@ -116,6 +116,27 @@ def check_unattached(mesh: Mesh) -> list[Finding]:
             "points",
             Remedy("delete", "Delete"),
             "Delete them.",
+        )
+    ]
+
+
+def check_wires(mesh: Mesh) -> list[Finding]:
+    """Edges that no face has."""
+    edges = np.flatnonzero(mesh.topology.wire_edges)
+    if len(edges) == 0:
+        return []
+    return [
+        Finding(
+            "wires",
+            "warn",
+            "edges",
+            edges,
+            _middles(mesh, edges),
+            f"{counted(len(edges), 'edge')} {verb(len(edges), 'belongs', 'belong')} to no face.",
+            float(edge_lengths(mesh.topology, mesh.points)[edges].sum()),
+            "mm",
+            Remedy("delete", "Delete"),
+            "Fill or extrude them, or delete them.",
         )
     ]
 

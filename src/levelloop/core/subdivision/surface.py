@@ -212,7 +212,6 @@ class SmoothSurface:
         )
         return drop_faces(whole, self.left_out, keep_unattached=False)[0] if self.left_out.any() else whole
 
-
     # Helpers
 
     def _on_edges(self, mask: Booleans) -> Booleans:

@@ -1,0 +1,533 @@
+"""Bevelled edges and points: each edge becomes a strip of faces, each point where strips meet a rounded corner."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from levelloop.core.arrays import Booleans, Floats, Integers, inverse_of, mask_of, offsets_from_sizes, ranges
+from levelloop.core.edit.carry import Edit, carry
+from levelloop.core.edit.offset import meet_planes
+from levelloop.core.edit.outlines import Outlines
+from levelloop.core.edit.patch import corner_patches
+from levelloop.core.errors import EditError
+from levelloop.core.measure.faces import face_normals, unit
+from levelloop.core.mesh import Mesh
+from levelloop.core.selection import Selection, points_of
+from levelloop.core.topology import Topology, compact
+
+# Of the way to where new edges would meet; the rest keeps them apart.
+CLOSEST = 0.99
+
+
+def bevel(
+    mesh: Mesh,
+    selection: Selection,
+    width: float,
+    steps: int = 1,
+    roundness: float = 1.0,
+    middle_loop: bool = False,
+) -> Edit:
+    """Replaces edges by strips of faces, or points by faces across their edges.
+
+    width: mm, from the old edge to each new loop, within its face, square to the edge; for points along their edges.
+    steps: rows of faces; roundness: 1 an arc, 0 flat, −1 hollow; middle_loop: one flat step with a loop through its
+    middle, which runs on where the bevel ends. The width is held back where new edges would meet.
+    Creases of bevelled edges are gone; the strip holds the turn. Selected after: the new faces.
+    """
+    if len(selection) == 0 or selection.kind == "faces":
+        raise EditError("To bevel, select edges or points.")
+    if width <= 0:
+        raise EditError("A bevel needs a width above 0.")
+    if middle_loop:
+        steps, roundness = 2, 0.0
+    if selection.kind == "points":
+        return _bevel_points(mesh, selection, width, steps, roundness)
+    return _bevel_edges(mesh, selection, width, steps, roundness, middle_loop)
+
+
+# Helpers
+
+
+@dataclass(frozen=True, eq=False)
+class _Fans:
+    """Corners around some of the points in order, as arrays over positions; −1 stands for none."""
+
+    corner: Integers  # (r,) the corner at each position
+    fan: Integers  # (r,) its fan
+    place: Integers  # (k,) the position of each corner, −1 for corners at other points
+    start: Integers  # (f,) and size (f,) of each fan, closed (f,) or not
+    size: Integers
+    closed: Booleans
+    point: Integers  # (f,)
+    after: Integers  # (r,) the next position counter-clockwise, −1 at a gap
+    before: Integers
+
+
+def _fans(topology: Topology, points: Booleans) -> _Fans:
+    all_corners, offsets, all_closed = topology.point_rings
+    chosen = np.flatnonzero(points[topology.corners[all_corners[offsets[:-1]]]])
+    size, closed = np.diff(offsets)[chosen], all_closed[chosen]
+    corner = all_corners[ranges(offsets[:-1][chosen], size)]
+    start = offsets_from_sizes(size)[:-1]
+    fan = np.repeat(np.arange(len(size)), size)
+    position = np.arange(len(corner))
+    end = start + size - 1
+    after = np.where(position == end[fan], np.where(closed[fan], start[fan], -1), position + 1)
+    before = np.where(position == start[fan], np.where(closed[fan], end[fan], -1), position - 1)
+    place = inverse_of(corner, topology.n_corners)
+    return _Fans(corner, fan, place, start, size, closed, topology.corners[corner[start]], after, before)
+
+
+class _Build:
+    """What grows while a bevel is worked out: new points, the outlines of old faces, new faces."""
+
+    def __init__(self, mesh: Mesh) -> None:
+        self.mesh = mesh
+        self.points: list[Floats] = [mesh.points]
+        self.origins: list[Integers] = [np.arange(mesh.n_points)]
+        self.n_points = mesh.n_points
+        self.faces: list[tuple[Integers, Integers, Integers]] = []  # sizes, corners, face origins
+
+    def add(self, places: Floats, origin: Integers) -> Integers:
+        """Numbers for new points."""
+        numbers = np.arange(self.n_points, self.n_points + len(places))
+        self.points.append(places)
+        self.origins.append(origin)
+        self.n_points += len(places)
+        return numbers
+
+    def put(self, faces: Integers, origin: Integers) -> None:
+        """Adds faces of one size."""
+        self.faces.append((np.full(len(faces), faces.shape[1], dtype=np.int64), faces.ravel(), origin))
+
+    def finish(self, sizes: Integers, corners: Integers, touched: Booleans) -> Edit:
+        """The edit: old faces with new outlines where touched, then the new faces; points nobody needs are gone."""
+        mesh = self.mesh
+        outlines = Outlines(mesh.topology, touched)
+        outlines.put(sizes, corners, np.flatnonzero(touched), np.ones(int(touched.sum()), dtype=np.bool_))
+        for new_sizes, new_corners, of_faces in self.faces:
+            outlines.put(new_sizes, new_corners, of_faces)
+        whole, face_origin = outlines.build(self.n_points)
+        used = mask_of(np.concatenate((whole.corners, mesh.topology.wires.ravel())), self.n_points)
+        used[: mesh.n_points] |= mesh.topology.valence == 0
+        topology = Topology.derived(whole.face_offsets, compact(used)[whole.corners], int(used.sum()))
+        is_new = np.arange(self.n_points) >= mesh.n_points
+        new_mesh, origin = carry(
+            mesh,
+            topology,
+            np.concatenate(self.points)[used],
+            np.concatenate(self.origins)[used],
+            face_origin,
+            placed=is_new[used],
+        )
+        return Edit(new_mesh, Selection("faces", np.arange(mesh.n_faces, new_mesh.n_faces)), origin)
+
+
+def _bevel_edges(
+    mesh: Mesh, selection: Selection, width: float, steps: int, roundness: float, middle_loop: bool
+) -> Edit:
+    topology = mesh.topology
+    chosen = mask_of(selection.indices, topology.n_edges)
+    inner = np.zeros(topology.n_edges, dtype=np.bool_)
+    inner[topology.corner_edge[topology.twin >= 0]] = True
+    left = int((chosen & ~inner).sum())
+    chosen &= inner
+    if not chosen.any():
+        raise EditError("A bevel needs edges with a face on both sides, facing the same way.")
+    fans = _fans(topology, mask_of(topology.edges[chosen].ravel(), mesh.n_points))
+    out_bevel = chosen[topology.corner_edge[fans.corner]]
+    in_bevel = chosen[topology.corner_edge[topology.previous_corner[fans.corner]]]
+    in_fan = np.bincount(fans.fan, weights=out_bevel, minlength=len(fans.size)).astype(np.int64)
+    if (fans.closed & (in_fan == 1) & (fans.size == 2)).any():
+        raise EditError("A bevelled edge ends at a point with one other edge only; take that point out first.")
+
+    # Sectors: the corners between one bevelled edge and the next. In end sectors that is the same edge, or none.
+    counted: Integers = np.cumsum(out_bevel) - np.concatenate(([0], np.cumsum(in_fan)[:-1]))[fans.fan]
+    b, closed = in_fan[fans.fan], fans.closed[fans.fan]
+    sector_in_fan = np.where(closed, counted % np.maximum(b, 1), counted)
+    is_end = (b > 0) & np.where(closed, b == 1, (sector_in_fan == 0) | (sector_in_fan == b))
+    is_inner = (b > 0) & ~is_end
+    moves = _moves(mesh, fans, out_bevel, in_bevel, is_inner, sector_in_fan)
+    at_slide = is_end & (out_bevel | in_bevel)
+
+    # What stands at each position: the sector's point, the slide's own, and on which side a slide leaves the old one.
+    prefix = np.where(is_end & ~at_slide & (fans.after >= 0), fans.after, -1)
+    prefix = np.where((prefix >= 0) & at_slide[prefix] & in_bevel[prefix], prefix, -1)
+    suffix = np.where(is_end & ~at_slide & (fans.before >= 0), fans.before, -1)
+    suffix = np.where((suffix >= 0) & at_slide[suffix] & out_bevel[suffix], suffix, -1)
+    first_move = np.where((prefix >= 0)[:, None], moves[prefix], moves)
+    last_move = np.where((suffix >= 0)[:, None], moves[suffix], moves)
+    used = _held_back(mesh, fans, first_move, last_move, width)
+    moves = moves * used
+
+    build = _Build(mesh)
+    number = topology.corners[fans.corner].copy()
+    slides = np.flatnonzero(at_slide)
+    point = topology.corners[fans.corner]
+    number[slides] = build.add(mesh.points[point[slides]] + moves[slides], point[slides])
+    inner_positions = np.flatnonzero(is_inner)
+    sector = fans.fan[inner_positions] * (int(in_fan.max(initial=0)) + 1) + sector_in_fan[inner_positions]
+    _, first, of_position = np.unique(sector, return_index=True, return_inverse=True)
+    leading = inner_positions[first]
+    number[inner_positions] = build.add(mesh.points[point[leading]] + moves[leading], point[leading])[of_position]
+
+    profile, places, middles = _profiles(
+        mesh, fans, out_bevel, in_fan, moves, number, build, steps, roundness, middle_loop
+    )
+    sizes, corners, touched = _new_outlines(topology, fans, number, prefix, suffix, profile)
+    _put_strips(topology, fans, out_bevel, profile, build)
+    _put_corners(mesh, fans, in_fan, out_bevel, profile, places, middles, is_end & ~at_slide, build, middle_loop)
+    edit = _without_bevelled_tags(
+        build.finish(sizes, corners, touched), mesh, chosen, np.concatenate((point[slides], point[leading]))
+    )
+    return replace(edit, message=_told(width, used, left))
+
+
+def _told(width: float, used: float, left: int) -> str:
+    said = []
+    if used < width * (1 - 1e-9):
+        said.append(f"The width was held at {used:.4g} mm, where new edges would meet.")
+    if left:
+        said.append(f"{left} of the edges {'has' if left == 1 else 'have'} no face on both sides and stayed.")
+    return " ".join(said)
+
+
+def _moves(
+    mesh: Mesh, fans: _Fans, out_bevel: Booleans, in_bevel: Booleans, is_inner: Booleans, sector_in_fan: Integers
+) -> Floats:
+    """How each position moves for 1 mm of width: (k, 3)."""
+    topology, points = mesh.topology, mesh.points
+    corner = fans.corner
+    normal = face_normals(topology, points, topology.corner_face[corner])
+    here = points[topology.corners[corner]]
+    ahead = unit(points[topology.corner_end[corner]] - here)
+    behind = unit(points[topology.corners[topology.previous_corner[corner]]] - here)
+    from_out, from_in = unit(np.cross(normal, ahead)), unit(np.cross(behind, normal))
+    moves = np.zeros((len(corner), 3))
+    # Ends slide along the next edge of their face.
+    for bevelled, inward, along in ((out_bevel, from_out, behind), (in_bevel, from_in, ahead)):
+        chosen = np.flatnonzero(bevelled & ~is_inner)
+        moves[chosen] = _slid(along[chosen], inward[chosen])
+    # Inner sectors: one face: off both edges; one edge between: along it; else as near as can be.
+    chosen = np.flatnonzero(is_inner)
+    if len(chosen) == 0:
+        return moves
+    key = fans.fan[chosen] * (int(sector_in_fan.max()) + 1) + sector_in_fan[chosen]
+    _, label = np.unique(key, return_inverse=True)
+    count = int(label.max()) + 1
+    starts, ends = out_bevel[chosen], in_bevel[chosen]
+    planes = np.concatenate((from_out[chosen[starts]], from_in[chosen[ends]], normal[chosen]))
+    wanted = np.concatenate((np.ones(int(starts.sum()) + int(ends.sum())), np.zeros(len(chosen))))
+    in_sector = meet_planes(planes, wanted, np.concatenate((label[starts], label[ends], label)), count)
+    size = np.bincount(label, minlength=count)
+    first, last = np.zeros(count, dtype=np.int64), np.zeros(count, dtype=np.int64)
+    first[label[starts]], last[label[ends]] = chosen[starts], chosen[ends]
+    pairs = np.flatnonzero(size == 2)
+    along = behind[first[pairs]]
+    rise_first = np.einsum("ij,ij->i", along, from_out[first[pairs]])
+    rise_last = np.einsum("ij,ij->i", along, from_in[last[pairs]])
+    squares = rise_first**2 + rise_last**2
+    usable = (squares > 1e-4) & (rise_first + rise_last > 0)
+    length = (rise_first + rise_last) / np.where(usable, squares, 1.0)
+    in_sector[pairs[usable]] = (along * length[:, None])[usable]
+    moves[chosen] = in_sector[label]
+    return moves
+
+
+def _slid(along: Floats, inward: Floats) -> Floats:
+    """Along an edge until 1 mm from another, square to that."""
+    rise = np.einsum("ij,ij->i", along, inward)
+    return np.asarray(along / np.maximum(rise, 0.1)[:, None])
+
+
+def _held_back(mesh: Mesh, fans: _Fans, first_move: Floats, last_move: Floats, width: float) -> float:
+    """The width, or less where the new ends of an edge would pass each other."""
+    topology = mesh.topology
+    # Half-edges that start or end at one of the fans.
+    corner = np.concatenate((fans.corner, topology.previous_corner[fans.corner]))
+    here, there = fans.place[corner], fans.place[topology.next_corner[corner]]
+    along = mesh.points[topology.corner_end[corner]] - mesh.points[topology.corners[corner]]
+    length = np.linalg.norm(along, axis=1)
+    leaving = np.where((here >= 0)[:, None], last_move[here], 0.0)
+    arriving = np.where((there >= 0)[:, None], first_move[there], 0.0)
+    closing = np.einsum("ij,ij->i", leaving - arriving, unit(along))
+    meets = closing > 1e-12
+    most = float((length[meets] / closing[meets]).min()) if meets.any() else np.inf
+    if most <= 0:
+        raise EditError("There is no room for a bevel: an edge beside it has no length.")
+    return width if width < CLOSEST * most else CLOSEST * most
+
+
+def _profiles(
+    mesh: Mesh,
+    fans: _Fans,
+    out_bevel: Booleans,
+    in_fan: Integers,
+    moves: Floats,
+    number: Integers,
+    build: _Build,
+    steps: int,
+    roundness: float,
+    middle_loop: bool,
+) -> tuple[Integers, Floats, Floats]:
+    """Across each bevelled edge's end, from the face before it to its own: points (k, steps + 1), where, middles.
+
+    Rows of positions whose edge is not bevelled are unused.
+    """
+    topology, points = mesh.topology, mesh.points
+    slots = np.flatnonzero(out_bevel)
+    before = fans.before[slots]
+    here = points[topology.corners[fans.corner[slots]]]
+    start, end = moves[before], moves[slots]
+    edge = unit(points[topology.corner_end[fans.corner[slots]]] - here)
+    # Where strips of three and more edges meet, each profile stands square to its own edge; else in the mitre.
+    b, closed = in_fan[fans.fan[slots]], fans.closed[fans.fan[slots]]
+    square = np.where(closed, b >= 3, b >= 2)
+    shift = 0.5 * np.einsum("ij,ij->i", start + end, edge) * square
+    apex = shift[:, None] * edge
+    corner = fans.corner[slots]
+    one = np.cross(face_normals(topology, points, topology.corner_face[corner]), edge)
+    two = np.cross(edge, face_normals(topology, points, topology.corner_face[fans.corner[before]]))
+    between = np.arctan2(np.linalg.norm(np.cross(one, two), axis=1), np.einsum("ij,ij->i", one, two))
+
+    def at(ratio: Floats) -> Floats:
+        near, far = _arc(between, ratio, roundness)
+        arm_one, arm_two = (start - apex)[:, None], (end - apex)[:, None]
+        return np.asarray((here + apex)[:, None] + near[:, :, None] * arm_one + far[:, :, None] * arm_two)
+
+    profile = np.zeros((len(out_bevel), steps + 1), dtype=np.int64)
+    places = np.zeros((len(out_bevel), steps + 1, 3))
+    middles = np.zeros((len(out_bevel), 3))
+    places[slots], middles[slots] = at(np.arange(steps + 1) / steps), at(np.array([0.5]))[:, 0]
+    profile[slots, 0], profile[slots, steps] = number[before], number[slots]
+    # Two strips that meet share their profile: the second one's is the first one's backwards.
+    second = closed & (b == 2)
+    second[np.unique(fans.fan[slots], return_index=True)[1]] = False
+    of_fan = np.zeros(len(fans.size), dtype=np.int64)
+    of_fan[fans.fan[slots[~second]]] = slots[~second]
+    own = slots[~second]
+    keeps_middle = middle_loop & closed[~second] & (b[~second] == 1) & (fans.size[fans.fan[own]] >= 4)
+    if steps > 1:
+        fresh = own[~keeps_middle]
+        new = build.add(places[fresh, 1:steps].reshape(-1, 3), np.full(len(fresh) * (steps - 1), -1))
+        profile[fresh, 1:steps] = new.reshape(-1, steps - 1)
+        # The old point moves into the middle of the strip's end, so that the loop runs on along its edge.
+        kept = own[keeps_middle]
+        old = topology.corners[fans.corner[kept]]
+        profile[kept, 1] = old
+        build.points[0] = build.points[0].copy()
+        build.points[0][old] = middles[kept]
+    other = slots[second]
+    profile[other] = profile[of_fan[fans.fan[other]]][:, ::-1]
+    return profile, places, middles
+
+
+def _arc(between: Floats, ratio: Floats, roundness: float) -> tuple[Floats, Floats]:
+    """Shares of the two arms at ratios along an arc that touches both: (s, r) each.
+
+    between: (s,) the angle between the arms. In the arms' frame the circle's middle is at (k, k), k = 1 / (1 + cos).
+    """
+    sweep = np.pi - between[:, None]
+    flat = (sweep < 1e-6) | (sweep > np.pi - 1e-3)
+    safe = np.where(flat, 1.0, sweep)
+    k = 1.0 / (1.0 + np.cos(np.pi - safe))
+    near = np.sin((1 - ratio) * safe) / np.sin(safe)
+    far = np.sin(ratio * safe) / np.sin(safe)
+    one = k + near * (1 - k) - far * k
+    two = k - near * k + far * (1 - k)
+    one, two = np.where(flat, 1 - ratio, one), np.where(flat, ratio, two)
+    return (1 - ratio) + roundness * (one - (1 - ratio)), ratio + roundness * (two - ratio)
+
+
+def _new_outlines(
+    topology: Topology, fans: _Fans, number: Integers, prefix: Integers, suffix: Integers, profile: Integers
+) -> tuple[Integers, Integers, Booleans]:
+    """Sizes and corners of the old faces that change, and which those are."""
+    steps = profile.shape[1] - 1
+    both = (prefix >= 0) & (suffix >= 0)
+    length = 1 + (prefix >= 0) + (suffix >= 0)
+    length[both] = steps + 1
+    changes = (number != topology.corners[fans.corner]) | (length > 1)
+    touched = np.zeros(topology.n_faces, dtype=np.bool_)
+    touched[topology.corner_face[fans.corner[changes]]] = True
+    faces = np.flatnonzero(touched)
+    corners = topology.corners_of_faces(faces)
+    position = fans.place[corners]
+    elsewhere = position < 0
+    size = np.where(elsewhere, 1, length[position])
+    starts = offsets_from_sizes(size)[:-1]
+    out = np.zeros(int(size.sum()), dtype=np.int64)
+    out[starts[elsewhere]] = topology.corners[corners[elsewhere]]
+    plain = ~both[position] & ~elsewhere
+    here = position[plain]
+    slot = starts[plain]
+    has_prefix = prefix[here] >= 0
+    out[slot[has_prefix]] = number[prefix[here[has_prefix]]]
+    out[slot + has_prefix] = number[here]
+    has_suffix = suffix[here] >= 0
+    out[slot[has_suffix] + has_prefix[has_suffix] + 1] = number[suffix[here[has_suffix]]]
+    shared = both[position] & ~elsewhere
+    ends = position[shared]
+    if len(ends):
+        cells = ranges(starts[shared], size[shared]).reshape(-1, steps + 1)
+        out[cells] = profile[suffix[ends]]
+    face = np.repeat(np.arange(len(faces)), topology.face_sizes[faces])
+    sizes = np.bincount(face, weights=size, minlength=len(faces)).astype(np.int64)
+    return sizes, out, touched
+
+
+def _put_strips(topology: Topology, fans: _Fans, out_bevel: Booleans, profile: Integers, build: _Build) -> None:
+    steps = profile.shape[1] - 1
+    half_edges = fans.corner[np.flatnonzero(out_bevel)]
+    one = half_edges[half_edges < topology.twin[half_edges]]
+    other = topology.twin[one]
+    here, there = profile[fans.place[one]], profile[fans.place[other]][:, ::-1]
+    quads = np.stack((here[:, :-1], there[:, :-1], there[:, 1:], here[:, 1:]), axis=2)
+    near = np.arange(steps) >= steps / 2
+    origin = np.where(near, topology.corner_face[one][:, None], topology.corner_face[other][:, None])
+    build.put(quads.reshape(-1, 4), origin.ravel())
+
+
+def _put_corners(
+    mesh: Mesh,
+    fans: _Fans,
+    in_fan: Integers,
+    out_bevel: Booleans,
+    profile: Integers,
+    places: Floats,
+    middles: Floats,
+    keeps_old: Booleans,
+    build: _Build,
+    middle_loop: bool,
+) -> None:
+    """The faces where strips meet: rounded corners of three and more, and what closes the end of a strip."""
+    topology = mesh.topology
+    steps = profile.shape[1] - 1
+    slots = np.flatnonzero(out_bevel)
+    fan = fans.fan[slots]
+    still = np.zeros(len(fans.size), dtype=np.bool_)
+    still[fans.fan[keeps_old]] = True
+    # A strip that ends at a point of three edges is closed by the third face itself.
+    still &= ~(fans.closed & (fans.size == 3))
+    for b in np.unique(in_fan[in_fan > 0]).tolist():
+        of_b = in_fan == b
+        for is_closed, has_old in ((True, False), (True, True), (False, False), (False, True)):
+            chosen = np.flatnonzero(of_b & (fans.closed == is_closed) & (still == has_old))
+            if len(chosen) == 0 or (is_closed and b == 2) or (not has_old and b < (3 if is_closed else 2)):
+                continue
+            if is_closed and b == 1 and middle_loop:
+                continue
+            rows = slots[np.isin(fan, chosen)].reshape(len(chosen), b)
+            origin = topology.corner_face[fans.corner[rows[:, 0]]]
+            if is_closed and steps > 1 and b >= 3:
+                at = fans.point[chosen]
+                _put_patches(profile[rows], places[rows], middles[rows], mesh.points[at], origin, build)
+                continue
+            outline = [profile[rows][:, i, (0 if i == 0 else 1) :] for i in range(b)]
+            if is_closed and b >= 3:
+                outline[-1] = outline[-1][:, :-1]
+            if has_old:
+                outline.append(fans.point[chosen][:, None])
+            build.put(np.concatenate(outline, axis=1), origin)
+
+
+def _put_patches(
+    sides: Integers, places: Floats, middles: Floats, old: Floats, origin: Integers, build: _Build
+) -> None:
+    """Rounded corners of one kind, bulging towards the old point."""
+    towards = unit(old - places[:, :, 0].mean(axis=1))
+    quads, owner, middle_faces, new = corner_patches(sides, places, middles, towards, build.n_points)
+    build.add(new, np.full(len(new), -1))
+    build.put(quads, origin[owner])
+    if len(middle_faces):
+        build.put(middle_faces, origin)
+
+
+def _without_bevelled_tags(edit: Edit, old: Mesh, chosen: Booleans, replaced: Integers) -> Edit:
+    """The edit with what was sharp at bevelled edges and points gone, and their seams on one side only."""
+    mesh, origin = edit.mesh, edit.origin
+    creases = mesh.creases.copy()
+    rails = np.flatnonzero((origin.edges >= 0) & chosen[origin.edges])
+    creases[rails] = 0.0
+    seam = mesh.seams.copy()
+    second = np.ones(len(rails), dtype=np.bool_)
+    second[np.unique(origin.edges[rails], return_index=True)[1]] = False
+    seam[rails[second]] = False
+    sharpness = mesh.corner_sharpness.copy()
+    gone = mask_of(replaced, old.n_points)
+    sharpness[(origin.points >= 0) & gone[origin.points]] = 0.0
+    return replace(edit, mesh=replace(mesh, crease_sharpness=creases, seam=seam, corner_sharpness=sharpness))
+
+
+def _bevel_points(mesh: Mesh, selection: Selection, width: float, steps: int, roundness: float) -> Edit:
+    """Each selected point becomes a face across its edges, rounded where there are several steps."""
+    topology = mesh.topology
+    chosen = mask_of(points_of(topology, selection), mesh.n_points)
+    fans = _fans(topology, chosen)
+    if len(fans.corner) == 0:
+        raise EditError("To bevel a point it must belong to a face.")
+    corner = fans.corner
+    here = mesh.points[topology.corners[corner]]
+    ahead = unit(mesh.points[topology.corner_end[corner]] - here)
+    behind = unit(mesh.points[topology.corners[topology.previous_corner[corner]]] - here)
+    used = _held_back(mesh, fans, behind, ahead, width)
+
+    # One new point for each end of an edge.
+    build = _Build(mesh)
+    edge_slot = 2 * topology.n_edges
+    out_slot = topology.corner_slot[corner]
+    in_slot = topology.corner_slot[topology.previous_corner[corner]] ^ 1
+    wanted, first = np.unique(np.concatenate((out_slot, in_slot)), return_index=True)
+    places = np.concatenate((here + used * ahead, here + used * behind))[first]
+    owner = np.concatenate((topology.corners[corner],) * 2)[first]
+    number = np.zeros(edge_slot, dtype=np.int64)
+    number[wanted] = build.add(places, owner)
+
+    # Across each corner from its own edge's point to that of the edge before it.
+    one, two = used * ahead, used * behind
+    between = np.arctan2(np.linalg.norm(np.cross(one, two), axis=1), np.einsum("ij,ij->i", one, two))
+
+    def across(ratio: Floats) -> Floats:
+        near, far = _arc(between, ratio, roundness)
+        return np.asarray(here[:, None] + near[:, :, None] * one[:, None] + far[:, :, None] * two[:, None])
+
+    profile = np.zeros((len(corner), steps + 1), dtype=np.int64)
+    along, middles = across(np.arange(steps + 1) / steps), across(np.array([0.5]))[:, 0]
+    profile[:, 0], profile[:, steps] = number[out_slot], number[in_slot]
+    if steps > 1:
+        new = build.add(along[:, 1:steps].reshape(-1, 3), np.full(len(corner) * (steps - 1), -1))
+        profile[:, 1:steps] = new.reshape(-1, steps - 1)
+
+    touched = np.zeros(topology.n_faces, dtype=np.bool_)
+    touched[topology.corner_face[corner]] = True
+    faces = np.flatnonzero(touched)
+    old_corners = topology.corners_of_faces(faces)
+    position = fans.place[old_corners]
+    plain = position < 0
+    size = np.where(plain, 1, steps + 1)
+    starts = offsets_from_sizes(size)[:-1]
+    out = np.zeros(int(size.sum()), dtype=np.int64)
+    out[starts[plain]] = topology.corners[old_corners[plain]]
+    out[ranges(starts[~plain], size[~plain])] = profile[position[~plain]][:, ::-1].ravel()
+    face = np.repeat(np.arange(len(faces)), topology.face_sizes[faces])
+    sizes = np.bincount(face, weights=size, minlength=len(faces)).astype(np.int64)
+
+    for count in np.unique(fans.size).tolist():
+        for is_closed in (True, False):
+            of_kind = np.flatnonzero((fans.size == count) & (fans.closed == is_closed))
+            if len(of_kind) == 0 or (is_closed and count < 3 and steps == 1) or (not is_closed and count < 2):
+                continue
+            rows = fans.start[of_kind][:, None] + np.arange(count)
+            origin = topology.corner_face[corner[rows[:, 0]]]
+            if is_closed and steps > 1 and count >= 3:
+                point = fans.point[of_kind]
+                _put_patches(profile[rows], along[rows], middles[rows], mesh.points[point], origin, build)
+                continue
+            outline = np.concatenate([profile[rows][:, i, (0 if i == 0 else 1) :] for i in range(count)], axis=1)
+            build.put(outline[:, :-1] if is_closed else outline, origin)
+    edit = build.finish(sizes, out, touched)
+    none = np.zeros(topology.n_edges, dtype=np.bool_)
+    edit = _without_bevelled_tags(edit, mesh, none, np.flatnonzero(chosen))
+    return replace(edit, message=_told(width, used, 0))

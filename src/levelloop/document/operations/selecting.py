@@ -1,0 +1,157 @@
+"""Selecting."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from levelloop.core import selection as selecting
+from levelloop.core.edit.simple import (
+    keep_set,
+)
+from levelloop.core.errors import EditError
+from levelloop.core.mesh import Mesh
+from levelloop.core.selection import Kind, Selection
+from levelloop.document.operations.common import ANY
+from levelloop.document.parameters import (
+    Choice,
+    Text,
+)
+from levelloop.document.registry import Operation
+
+
+def _select(walk: Any) -> Any:
+    return lambda mesh, selection, **parameters: walk(mesh.topology, selection, **parameters)
+
+
+def _select_set(mesh: Mesh, _: Selection, name: str) -> Selection:
+    for named in mesh.sets:
+        if named.name == name:
+            return Selection(named.kind, named.indices)
+    known = ", ".join(f"“{named.name}”" for named in mesh.sets)
+    raise EditError(f"There is no set “{name}”" + (f"; there are {known}." if known else "; keep a selection as one."))
+
+
+def _convert(mesh: Mesh, selection: Selection, kind: Kind) -> Selection:
+    return selecting.convert(mesh.topology, selection, kind)
+
+
+SELECTING: tuple[Operation, ...] = (
+    Operation(
+        "select_loop",
+        "Select loop",
+        "Select",
+        _select(selecting.select_loop),
+        "Select the loop of {selection}",
+        "The edge loop, or the face loop of two neighbouring faces",
+        "selection",
+        (),
+        ("edges", "faces"),
+    ),
+    Operation(
+        "select_ring",
+        "Select ring",
+        "Select",
+        _select(selecting.select_ring),
+        "Select the ring of {selection}",
+        "Edges across from each other in quads",
+        "selection",
+        (),
+        ("edges",),
+    ),
+    Operation(
+        "select_boundary",
+        "Select boundary",
+        "Select",
+        _select(selecting.select_boundary),
+        "Select the boundary",
+        "All open edges, of what is selected or of the whole cage",
+        "selection",
+    ),
+    Operation(
+        "grow",
+        "Grow",
+        "Select",
+        _select(selecting.grow),
+        "Grow the selection",
+        "Adds what touches the selection",
+        "selection",
+        (),
+        ANY,
+        shortcut="+",
+    ),
+    Operation(
+        "shrink",
+        "Shrink",
+        "Select",
+        _select(selecting.shrink),
+        "Shrink the selection",
+        "Takes away its rim",
+        "selection",
+        (),
+        ANY,
+        shortcut="-",
+    ),
+    Operation(
+        "select_connected",
+        "Select connected",
+        "Select",
+        _select(selecting.select_connected),
+        "Select what is connected",
+        "Everything joined to the selection by edges",
+        "selection",
+        (),
+        ANY,
+    ),
+    Operation(
+        "outline",
+        "Select outline",
+        "Select",
+        _select(selecting.outline),
+        "Select the outline of {selection}",
+        "Edges between selected faces and the rest",
+        "selection",
+        (),
+        ANY,
+    ),
+    Operation(
+        "invert",
+        "Invert",
+        "Select",
+        _select(selecting.invert),
+        "Invert the selection",
+        "What is not selected",
+        "selection",
+        (),
+    ),
+    Operation(
+        "keep_set",
+        "Keep as a set",
+        "Select",
+        keep_set,
+        "Keep {selection} as “{name}”",
+        "Keeps the selection under a name; with nothing selected the name is forgotten",
+        "cage",
+        (Text("name", "", "Its name"),),
+    ),
+    Operation(
+        "select_set",
+        "Select a set",
+        "Select",
+        _select_set,
+        "Select the set “{name}”",
+        "Selects what was kept under a name",
+        "selection",
+        (Text("name", "", "Its name"),),
+    ),
+    Operation(
+        "convert",
+        "Convert",
+        "Select",
+        _convert,
+        "Convert the selection to {kind}",
+        "The same place as another kind",
+        "selection",
+        (Choice("kind", "points", "To what", words=ANY),),
+        ANY,
+    ),
+)

@@ -1,0 +1,111 @@
+"""Smoothing and looks."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from levelloop.core.edit.simple import (
+    crease,
+    seam,
+    set_material,
+    set_scheme,
+    sharpen_points,
+)
+from levelloop.core.mesh import BOUNDARIES, CREASE_RULES, TRIANGLE_RULES, UV_RULES
+from levelloop.document.document import Part
+from levelloop.document.parameters import (
+    Choice,
+    Count,
+    Number,
+    Text,
+    Toggle,
+)
+from levelloop.document.registry import Operation
+
+
+def _set_level(part: Part, level: Any) -> Part:
+    return (
+        replace(part, level=max(part.level, 1), limit=True)
+        if level == "limit"
+        else replace(part, level=int(level), limit=False)
+    )
+
+
+SMOOTHING: tuple[Operation, ...] = (
+    Operation(
+        "crease",
+        "Crease",
+        "Smooth",
+        crease,
+        "Crease {selection} at {weight}",
+        "Holds edges sharp; 10 never fades",
+        "cage",
+        (Number("weight", 10.0, "0 smooth to 10, which never fades", low=0, high=10),),
+        ("edges", "faces"),
+        shortcut="K",
+        icon="crease",
+        group="Smooth",
+    ),
+    Operation(
+        "sharpen_points",
+        "Sharpen",
+        "Smooth",
+        sharpen_points,
+        "Sharpen {selection} at {weight}",
+        "Holds points sharp; 10 never fades",
+        "cage",
+        (Number("weight", 10.0, "0 smooth to 10, which never fades", low=0, high=10),),
+        ("points",),
+        icon="sharpen",
+        group="Smooth",
+    ),
+    Operation(
+        "seam",
+        "Seam",
+        "Smooth",
+        seam,
+        "Make {selection} {on}",
+        "Edges where UV islands end",
+        "cage",
+        (Toggle("on", True, "Whether they are seams", on="seams", off="no seams"),),
+        ("edges",),
+    ),
+    Operation(
+        "set_level",
+        "Smoothing level",
+        "Smooth",
+        _set_level,
+        "Smooth the part to level {level}",
+        "One level for view and output",
+        "part",
+        (Count("level", 2, "0 to 6, or limit", low=0, high=6, words=("limit",)),),
+    ),
+    Operation(
+        "set_material",
+        "Material",
+        "Smooth",
+        set_material,
+        "Give {selection} the material {material}",
+        "A material by its name",
+        "cage",
+        (Text("material", "", "Its name; empty takes it away"),),
+        ("faces",),
+        or_all=True,
+    ),
+    Operation(
+        "set_scheme",
+        "Smoothing rules",
+        "Smooth",
+        set_scheme,
+        "Smooth the boundary by {boundary}, triangles by {triangles}, UV by {uv}, creases by {creases}",
+        "How the whole cage is smoothed, in OpenUSD's words",
+        "cage",
+        (
+            Choice("boundary", "edgeAndCorner", "edgeOnly rounds corners; none leaves the rim out", words=BOUNDARIES),
+            Choice("triangles", "catmullClark", "smooth has rounder weights", words=TRIANGLE_RULES),
+            Choice("uv", "cornersPlus1", "Where UV stays straight along the rims of islands", words=UV_RULES),
+            Choice("creases", "uniform", "chaikin evens out different weights along a crease", words=CREASE_RULES),
+        ),
+    ),
+)
