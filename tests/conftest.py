@@ -11,7 +11,8 @@ import pytest
 from hypothesis import settings
 
 from levelloop.core.forms.primitives import box, cylinder, plane
-from levelloop.core.mesh import Mesh, empty_mesh, mesh_of_faces
+from levelloop.core.mesh import Mesh, NamedSet, Scheme, empty_mesh, mesh_of_faces
+from levelloop.core.selection import KINDS, count_of
 
 # Machines that decide run the same examples every time; people's runs go on looking for new ones.
 settings.register_profile("same every time", derandomize=True)
@@ -66,6 +67,30 @@ CAGES: dict[str, Mesh] = {
     "empty": empty_mesh(),
 }
 CLOSED = ("box", "box with cells", "n-gon caps", "quad caps", "two shells")
+
+
+def richly_tagged(cage: Mesh, seed: int) -> Mesh:
+    """The cage with every kind of tag, and wires between some of its points."""
+    random = np.random.default_rng(seed)
+    pairs = random.integers(0, max(cage.n_points, 1), (3 if cage.n_points else 0, 2))
+    topology = cage.topology.with_wires(pairs)
+    sets = [
+        NamedSet(f"some {kind}", kind, np.flatnonzero(random.random(count_of(topology, kind)) < 0.4)) for kind in KINDS
+    ]
+    return Mesh(
+        topology,
+        cage.points,
+        random.choice([0.0, 0.0, 0.5, 2.0, 10.0], topology.n_edges),
+        random.choice([0.0, 0.0, 0.0, 1.5, 10.0], topology.n_points),
+        random.integers(-1, 2, topology.n_faces),
+        ("wax", "brass"),
+        Scheme(),
+        random.random(topology.n_edges) < 0.3,
+        random.random(topology.n_faces) < 0.1,
+        random.random((topology.n_corners, 2)),
+        tuple(sets),
+        random.integers(0, 3, topology.n_faces),
+    )
 
 
 @pytest.fixture(params=list(CAGES))

@@ -6,15 +6,15 @@ from typing import Any
 
 import numpy as np
 import pytest
-from conftest import CAGES, CLOSED
+from conftest import CAGES, CLOSED, richly_tagged
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from levelloop.core.edit.carry import Edit, mapped
 from levelloop.core.errors import LevelLoopError
-from levelloop.core.mesh import BOUNDARIES, CREASE_RULES, TRIANGLE_RULES, UV_RULES, Mesh, NamedSet, Scheme
+from levelloop.core.mesh import BOUNDARIES, CREASE_RULES, TRIANGLE_RULES, UV_RULES, Mesh
 from levelloop.core.review import review
-from levelloop.core.selection import KINDS, Kind, Selection, count_of
+from levelloop.core.selection import Kind, Selection, count_of
 from levelloop.core.subdivision.surface import smooth
 from levelloop.document.document import Document, new_part
 from levelloop.document.operations import REGISTRY
@@ -81,30 +81,6 @@ def check_valid(mesh: Mesh) -> None:
     for named in mesh.sets:
         assert len(named.indices) == 0 or named.indices.max() < count_of(topology, named.kind)
     assert (topology.edge_face_count[topology.find_edges(topology.wires)] == 0).all()
-
-
-def richly_tagged(cage: Mesh, seed: int) -> Mesh:
-    """The cage with every kind of tag, and wires between some of its points."""
-    random = np.random.default_rng(seed)
-    pairs = random.integers(0, max(cage.n_points, 1), (3 if cage.n_points else 0, 2))
-    topology = cage.topology.with_wires(pairs)
-    sets = [
-        NamedSet(f"some {kind}", kind, np.flatnonzero(random.random(count_of(topology, kind)) < 0.4)) for kind in KINDS
-    ]
-    return Mesh(
-        topology,
-        cage.points,
-        random.choice([0.0, 0.0, 0.5, 2.0, 10.0], topology.n_edges),
-        random.choice([0.0, 0.0, 0.0, 1.5, 10.0], topology.n_points),
-        random.integers(-1, 2, topology.n_faces),
-        ("wax", "brass"),
-        Scheme(),
-        random.random(topology.n_edges) < 0.3,
-        random.random(topology.n_faces) < 0.1,
-        random.random((topology.n_corners, 2)),
-        tuple(sets),
-        random.integers(0, 3, topology.n_faces),
-    )
 
 
 def check_tags(old: Mesh, edit: Edit, key: str) -> None:

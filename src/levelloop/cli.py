@@ -75,6 +75,7 @@ def convert(file: Path, output: Path, part_name: str | None) -> None:
     document = _document(file)
     if is_document(output) and part_name is None:
         write_document(document, output)
+        _note(document)
         return
     write_meshes([(part.name, part.to_world(part.mesh)) for part in _chosen(document, part_name)], output)
 
@@ -113,8 +114,17 @@ def run(script: Path, file: Path | None, output: Path) -> None:
     run_script(session, steps)
     if is_document(output):
         session.save(output)
+        _note(session.document)
     else:
         write_meshes([(part.name, part.to_world(part.result())) for part in _chosen(session.document, None)], output)
+
+
+def _note(document: Document) -> None:
+    """Says on standard error what other programs will not find in the saved file."""
+    from levelloop.files import notes_on
+
+    for note in notes_on(document):
+        click.echo(note, err=True)
 
 
 def main() -> None:

@@ -37,7 +37,7 @@ from levelloop.core.review.findings import PURPOSES, Finding
 from levelloop.core.selection import Kind, Selection, convert, count_of
 from levelloop.document.operations import REGISTRY
 from levelloop.document.session import Session, State
-from levelloop.files import DOCUMENT_WRITERS, MESH_WRITERS, write_meshes
+from levelloop.files import DOCUMENT_WRITERS, MESH_WRITERS, notes_on, write_meshes
 
 # What an operation starts with in the window where its own default would show nothing.
 STARTERS: dict[str, dict[str, Any]] = {"extrude": {"distance": 5.0}}
@@ -202,7 +202,7 @@ class Window(QMainWindow):
         """Saves the document under a path."""
         done = self.attempt(lambda: self.session.save(path))
         if done:
-            self.tell(f"Saved {path.name}.")
+            self.tell(" ".join((f"Saved {path.name}.", *notes_on(self.session.document))))
         self._refresh_title()
         return done
 

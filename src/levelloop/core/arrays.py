@@ -85,6 +85,19 @@ def group_order(labels: Integers, count: int) -> tuple[Integers, Integers]:
     return order, offsets_from_sizes(np.bincount(labels, minlength=count))
 
 
+def unique_rows(values: AnyArray) -> tuple[AnyArray, Integers]:
+    """The different rows of (n, d) values, sorted, and which of them each row is: (u, d), (n,)."""
+    if len(values) == 0:
+        return values, np.zeros(0, dtype=np.int64)
+    order = np.lexsort(values.T[::-1])
+    ordered = values[order]
+    first = np.ones(len(values), dtype=np.bool_)
+    first[1:] = (ordered[1:] != ordered[:-1]).any(axis=1)
+    inverse = np.empty(len(values), dtype=np.int64)
+    inverse[order] = np.cumsum(first) - 1
+    return ordered[first], inverse
+
+
 def sum_by(labels: Integers, values: AnyArray, count: int) -> Floats:
     """The sums of values, (n,) or (n, d), over equal labels: (count,) or (count, d)."""
     if values.ndim == 1:

@@ -87,6 +87,18 @@ def write_document(document: Document, path: Path) -> None:
         writer(temporary, document)
 
 
+def notes_on(document: Document) -> list[str]:
+    """What other programs will not find in a saved document, in sentences."""
+    names = [part.name for part in document.parts if part.mesh.scheme.creases == "chaikin"]
+    if not names:
+        return []
+    listed = ", ".join(f"“{name}”" for name in names)
+    return [
+        f"USD has no word for creases evened out by the Chaikin rule ({listed}); other programs will smooth "
+        "uneven creases there as they are."
+    ]
+
+
 def write_meshes(meshes: Named, path: Path) -> None:
     """Writes named meshes, atomically. Raises FileError."""
     writer = MESH_WRITERS.get(path.suffix.lower())

@@ -14,13 +14,26 @@ from typing import Any
 
 import numpy as np
 
+from levelloop.core.arrays import mask_of, unique_rows
+from levelloop.core.edit.simple import flipped
 from levelloop.core.errors import MeshError
-from levelloop.core.mesh import BOUNDARIES, SHARPNESS_NEVER_FADES, TRIANGLE_RULES, Mesh, Scheme
+from levelloop.core.mesh import (
+    BOUNDARIES,
+    CREASE_RULES,
+    SHARPNESS_NEVER_FADES,
+    TRIANGLE_RULES,
+    UV_RULES,
+    Mesh,
+    NamedSet,
+    Scheme,
+)
 from levelloop.core.topology import Topology
 from levelloop.document.document import DEFAULT_LEVEL, Document, Part
 from levelloop.files.errors import FileError
 
 _METRES_PER_MILLIMETRE = 0.001
+# The families of subsets that are named sets; a family is of one kind.
+_SETS = {"points": "pointSets", "edges": "edgeSets", "faces": "faceSets"}
 
 
 def write_usd(path: Path, document: Document) -> None:
@@ -44,6 +57,7 @@ def write_usd(path: Path, document: Document) -> None:
         geometry.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.catmullClark)
         geometry.CreateInterpolateBoundaryAttr(mesh.scheme.boundary)
         geometry.CreateTriangleSubdivisionRuleAttr(mesh.scheme.triangles)
+        geometry.CreateFaceVaryingLinearInterpolationAttr(mesh.scheme.uv)
         geometry.CreatePointsAttr(_vectors(mesh.points))
         geometry.CreateFaceVertexCountsAttr(_integers(topology.face_sizes))
         geometry.CreateFaceVertexIndicesAttr(_integers(topology.corners))
@@ -58,6 +72,12 @@ def write_usd(path: Path, document: Document) -> None:
         if len(sharpened):
             geometry.CreateCornerIndicesAttr(_integers(sharpened))
             geometry.CreateCornerSharpnessesAttr(_floats(mesh.corner_sharpness[sharpened]))
+        holes = np.flatnonzero(mesh.hole)
+        if len(holes):
+            geometry.CreateHoleIndicesAttr(_integers(holes))
+        _write_own_tags(prim, mesh)
+        if mesh.uv is not None:
+            _write_uv(geometry, mesh)
         if mesh.n_points:
             geometry.CreateExtentAttr(_vectors(np.stack((mesh.points.min(axis=0), mesh.points.max(axis=0)))))
         red, green, blue = (int(part.colour[i : i + 2], 16) / 255 for i in (1, 3, 5))
@@ -78,6 +98,9 @@ def write_usd(path: Path, document: Document) -> None:
             material = UsdShade.Material.Define(stage, f"/Model/Materials/{_identifier(name)}")
             material.GetPrim().SetDisplayName(name)
             UsdShade.MaterialBindingAPI.Apply(subset.GetPrim()).Bind(material)
+        if mesh.materials:
+            UsdGeom.Subset.SetFamilyType(geometry, UsdShade.Tokens.materialBind, UsdGeom.Tokens.nonOverlapping)
+        _write_sets(geometry, mesh)
     if not layer.Export(str(path)):
         raise FileError(f"{path} cannot be written.")
 
@@ -118,6 +141,58 @@ def read_usd(path: Path) -> Document:
 # Helpers
 
 
+def _write_own_tags(prim: Any, mesh: Mesh) -> None:
+    """What USD has no word for: wires, seams, turned diagonals, the rule along uneven creases."""
+    from pxr import Sdf
+
+    for name, values in (
+        ("wires", mesh.topology.wires.ravel()),
+        ("seams", mesh.topology.edges[mesh.seams].ravel()),
+        ("diagonals", mesh.diagonal if mesh.diagonal.any() else mesh.diagonal[:0]),
+    ):
+        if len(values):
+            _set(prim, name, Sdf.ValueTypeNames.IntArray, _integers(values))
+    if mesh.scheme.creases != "uniform":
+        _set(prim, "creaseRule", Sdf.ValueTypeNames.Token, mesh.scheme.creases)
+
+
+def _write_uv(geometry: Any, mesh: Mesh) -> None:
+    from pxr import Sdf, UsdGeom, Vt
+
+    assert mesh.uv is not None
+    unique, indices = unique_rows(mesh.uv)
+    primvars = UsdGeom.PrimvarsAPI(geometry)
+    st = primvars.CreatePrimvar("st", Sdf.ValueTypeNames.TexCoord2fArray, UsdGeom.Tokens.faceVarying)
+    st.Set(Vt.Vec2fArray.FromNumpy(np.ascontiguousarray(unique, dtype=np.float32)))
+    st.SetIndices(_integers(indices))
+    # As with points: single precision for everybody, our own digits beside it.
+    exact = Vt.Vec2dArray.FromNumpy(np.ascontiguousarray(mesh.uv))
+    _set(geometry.GetPrim(), "uv", Sdf.ValueTypeNames.Double2Array, exact)
+
+
+def _write_sets(geometry: Any, mesh: Mesh) -> None:
+    """Named sets as subsets, edges by the pairs of their points."""
+    from pxr import Sdf, UsdGeom
+
+    used: set[str] = set()
+    for number, named in enumerate(mesh.sets):
+        indices, wires = named.indices, named.indices[:0]
+        if named.kind == "edges":
+            is_wire = mesh.topology.wire_edges[indices]
+            wires = mesh.topology.edges[indices[is_wire]].ravel()
+            indices = mesh.topology.edges[indices[~is_wire]].ravel()
+        identifier = _identifier(named.name)
+        identifier = identifier if identifier not in used else f"{identifier}_{number}"
+        used.add(identifier)
+        subset = UsdGeom.Subset.CreateGeomSubset(
+            geometry, f"set_{identifier}", named.kind[:-1], _integers(indices), _SETS[named.kind]
+        )
+        subset.GetPrim().SetDisplayName(named.name)
+        if len(wires):
+            # To USD they are no edges of the mesh.
+            _set(subset.GetPrim(), "wires", Sdf.ValueTypeNames.IntArray, _integers(wires))
+
+
 def _read_part(path: Path, geometry: Any, document: Document) -> Part:
     from pxr import UsdGeom
 
@@ -125,7 +200,7 @@ def _read_part(path: Path, geometry: Any, document: Document) -> Part:
     name = prim.GetDisplayName() or prim.GetName()
 
     def values(attribute: Any, dtype: type) -> np.ndarray:
-        found = attribute.Get()
+        found = attribute.Get() if attribute else None
         return np.array(found if found is not None else [], dtype=dtype)
 
     sizes = values(geometry.GetFaceVertexCountsAttr(), np.int64)
@@ -138,13 +213,14 @@ def _read_part(path: Path, geometry: Any, document: Document) -> Part:
     try:
         if len(sizes) and sizes.sum() != len(corners):
             raise MeshError(f"its faces need {sizes.sum()} corners, but it lists {len(corners)}.")
-        topology = Topology(np.concatenate(([0], np.cumsum(sizes))), corners, len(points))
-        if geometry.GetOrientationAttr().Get() == UsdGeom.Tokens.leftHanded:
-            topology = _turned(topology)
-        mesh = Mesh(topology, points)
+        wires = values(prim.GetAttribute("levelloop:wires"), np.int64)
+        topology = Topology(np.concatenate(([0], np.cumsum(sizes))), corners, len(points), wires[: len(wires) // 2 * 2])
+        mesh = Mesh(topology, points, uv=_uv(geometry, topology, values))
     except MeshError as error:
         raise FileError(f"{path.name}, “{name}”: {error}") from error
     mesh = _with_tags(path, name, mesh, geometry, values)
+    if geometry.GetOrientationAttr().Get() == UsdGeom.Tokens.leftHanded:
+        mesh = flipped(mesh, np.ones(mesh.n_faces, dtype=np.bool_))[0]
     look = _json((prim.GetAttribute("levelloop:part") or _Nothing).Get(), path)
     colours = geometry.GetDisplayColorAttr().Get()
     used = {part.id for part in document.parts}
@@ -172,8 +248,6 @@ class _Nothing:
 
 
 def _with_tags(path: Path, name: str, mesh: Mesh, geometry: Any, values: Any) -> Mesh:
-    from pxr import UsdGeom, UsdShade
-
     topology = mesh.topology
     indices = values(geometry.GetCreaseIndicesAttr(), np.int64)
     lengths = values(geometry.GetCreaseLengthsAttr(), np.int64)
@@ -205,35 +279,92 @@ def _with_tags(path: Path, name: str, mesh: Mesh, geometry: Any, values: Any) ->
         ):
             raise FileError(f"{path.name}, “{name}”: its sharp corners name points that are not there.")
         corners[corner_indices] = corner_values
-    material = np.full(mesh.n_faces, -1, dtype=np.int64)
-    names: list[str] = []
-    for subset in UsdGeom.Subset.GetAllGeomSubsets(geometry):
-        if subset.GetElementTypeAttr().Get() != UsdGeom.Tokens.face:
-            continue
-        bound = UsdShade.MaterialBindingAPI(subset.GetPrim()).GetDirectBinding().GetMaterial()
-        if not bound:
-            continue
-        label = bound.GetPrim().GetDisplayName() or bound.GetPrim().GetName()
-        if label not in names:
-            names.append(label)
-        faces = np.array(subset.GetIndicesAttr().Get() or [], dtype=np.int64)
-        material[faces[(faces >= 0) & (faces < mesh.n_faces)]] = names.index(label)
-    boundary, triangles = geometry.GetInterpolateBoundaryAttr().Get(), geometry.GetTriangleSubdivisionRuleAttr().Get()
-    scheme = Scheme(
-        boundary if boundary in BOUNDARIES else "edgeAndCorner",
-        triangles if triangles in TRIANGLE_RULES else "catmullClark",
-    )
+    material, names, sets = _subsets(geometry, topology)
+    holes = values(geometry.GetHoleIndicesAttr(), np.int64)
+    seams = topology.find_edges(_pairs(values(geometry.GetPrim().GetAttribute("levelloop:seams"), np.int64)))
+    diagonal = values(geometry.GetPrim().GetAttribute("levelloop:diagonals"), np.int64)
     never = SHARPNESS_NEVER_FADES
     return Mesh(
-        topology, mesh.points, np.clip(creases, 0, never), np.clip(corners, 0, never), material, tuple(names), scheme
+        topology,
+        mesh.points,
+        np.clip(creases, 0, never),
+        np.clip(corners, 0, never),
+        material,
+        names,
+        _scheme(geometry),
+        mask_of(seams[seams >= 0], topology.n_edges),
+        mask_of(holes[(holes >= 0) & (holes < mesh.n_faces)], mesh.n_faces),
+        mesh.uv,
+        sets,
+        np.clip(diagonal, 0, 2) if len(diagonal) == mesh.n_faces else np.zeros(mesh.n_faces, dtype=np.int64),
     )
 
 
-def _turned(topology: Topology) -> Topology:
-    sizes = np.repeat(topology.face_sizes, topology.face_sizes)
-    start = np.repeat(topology.face_offsets[:-1], topology.face_sizes)
-    place = np.arange(topology.n_corners)
-    return Topology(topology.face_offsets, topology.corners[start + (start - place) % sizes], topology.n_points)
+def _subsets(geometry: Any, topology: Topology) -> tuple[np.ndarray, tuple[str, ...], tuple[NamedSet, ...]]:
+    """Materials of faces with their names, and the subsets without one as named sets."""
+    from pxr import UsdGeom, UsdShade
+
+    material = np.full(topology.n_faces, -1, dtype=np.int64)
+    names: list[str] = []
+    sets: list[NamedSet] = []
+    counts = {"point": topology.n_points, "face": topology.n_faces, "edge": topology.n_points}
+    for subset in UsdGeom.Subset.GetAllGeomSubsets(geometry):
+        kind = str(subset.GetElementTypeAttr().Get())
+        indices = np.array(subset.GetIndicesAttr().Get() or [], dtype=np.int64)
+        if kind not in counts or (len(indices) and (indices.min() < 0 or indices.max() >= counts[kind])):
+            continue
+        bound = UsdShade.MaterialBindingAPI(subset.GetPrim()).GetDirectBinding().GetMaterial()
+        if bound and kind == "face":
+            label = bound.GetPrim().GetDisplayName() or bound.GetPrim().GetName()
+            if label not in names:
+                names.append(label)
+            material[indices] = names.index(label)
+            continue
+        if kind == "edge":
+            wires = (subset.GetPrim().GetAttribute("levelloop:wires") or _Nothing).Get()
+            indices = np.concatenate((indices, np.array(wires or [], dtype=np.int64)))
+            indices = topology.find_edges(_pairs(indices))
+            indices = indices[indices >= 0]
+        label = subset.GetPrim().GetDisplayName() or subset.GetPrim().GetName()
+        sets.append(NamedSet(label, f"{kind}s", indices))  # type: ignore[arg-type]
+    return material, tuple(names), tuple(sets)
+
+
+def _scheme(geometry: Any) -> Scheme:
+    boundary, triangles = geometry.GetInterpolateBoundaryAttr().Get(), geometry.GetTriangleSubdivisionRuleAttr().Get()
+    uv = geometry.GetFaceVaryingLinearInterpolationAttr().Get()
+    creases = (geometry.GetPrim().GetAttribute("levelloop:creaseRule") or _Nothing).Get()
+    return Scheme(
+        boundary if boundary in BOUNDARIES else "edgeAndCorner",
+        triangles if triangles in TRIANGLE_RULES else "catmullClark",
+        uv if uv in UV_RULES else "cornersPlus1",
+        creases if creases in CREASE_RULES else "uniform",
+    )
+
+
+def _uv(geometry: Any, topology: Topology, values: Any) -> np.ndarray | None:
+    """UV for each corner from the stage's texture coordinates: "st" where there is one, else the first such."""
+    from pxr import Sdf, UsdGeom
+
+    kinds = (Sdf.ValueTypeNames.TexCoord2fArray, Sdf.ValueTypeNames.Float2Array, Sdf.ValueTypeNames.TexCoord2dArray)
+    found = [primvar for primvar in UsdGeom.PrimvarsAPI(geometry).GetPrimvars() if primvar.GetTypeName() in kinds]
+    found.sort(key=lambda primvar: primvar.GetPrimvarName() != "st")
+    for primvar in found:
+        table = np.array(primvar.ComputeFlattened() or [], dtype=np.float64).reshape(-1, 2)
+        if primvar.GetInterpolation() == UsdGeom.Tokens.faceVarying and len(table) == topology.n_corners:
+            uv = table
+        elif primvar.GetInterpolation() in ("vertex", "varying") and len(table) == topology.n_points:
+            uv = table[topology.corners]
+        else:
+            continue
+        exact = values(geometry.GetPrim().GetAttribute("levelloop:uv"), np.float64).reshape(-1, 2)
+        fits = exact.shape == uv.shape and np.allclose(exact, uv, rtol=1e-6, atol=1e-6)
+        return np.array(exact if fits else uv)
+    return None
+
+
+def _pairs(values: np.ndarray) -> np.ndarray:
+    return values[: len(values) // 2 * 2].reshape(-1, 2)
 
 
 def _to_ours(stage: Any) -> np.ndarray:

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers
+from levelloop.core.arrays import Booleans, Floats, Integers, unique_rows
 from levelloop.core.mesh import Mesh, UVRule
 from levelloop.core.subdivision.child import ChildTopology
 from levelloop.core.subdivision.refine import Sharp, refine, sharp_of
@@ -39,8 +39,8 @@ def uv_topology(mesh: Mesh) -> tuple[Topology, Floats]:
     assert mesh.uv is not None
     faces = mesh.topology.faces_only
     keys = np.concatenate((faces.corners[:, None].astype(np.float64), mesh.uv), axis=1)
-    unique, corners = np.unique(keys, axis=0, return_inverse=True)
-    topology = Topology.derived(faces.face_offsets, corners.reshape(-1).astype(np.int64), len(unique))
+    unique, corners = unique_rows(keys)
+    topology = Topology.derived(faces.face_offsets, corners, len(unique))
     return topology, np.ascontiguousarray(unique[:, 1:])
 
 
