@@ -23,11 +23,12 @@ for name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS"):
 import numpy as np  # noqa: E402
 import reference  # noqa: E402
 
+from levelloop.core.edit.bevel import bevel  # noqa: E402
 from levelloop.core.edit.extrude import extrude, inset  # noqa: E402
 from levelloop.core.edit.loops import run_loop  # noqa: E402
 from levelloop.core.edit.take_out import take_out  # noqa: E402
 from levelloop.core.edit.weld import weld  # noqa: E402
-from levelloop.core.forms.primitives import box  # noqa: E402
+from levelloop.core.forms.primitives import box, plane  # noqa: E402
 from levelloop.core.mesh import Mesh  # noqa: E402
 from levelloop.core.review import review  # noqa: E402
 from levelloop.core.selection import Selection, grow, select_all, select_loop, select_ring  # noqa: E402
@@ -35,7 +36,7 @@ from levelloop.core.subdivision.live import LivePoints  # noqa: E402
 from levelloop.core.subdivision.surface import SmoothSurface  # noqa: E402
 from levelloop.core.topology import Topology  # noqa: E402
 from levelloop.document.document import Document, new_part  # noqa: E402
-from levelloop.files import read_document, write_document  # noqa: E402
+from levelloop.files import read_document, write_document, write_meshes  # noqa: E402
 
 Row = tuple[str, float, float | None, str]
 LEVEL = 3
@@ -85,7 +86,14 @@ def smoothing(mesh: Mesh, theirs: dict[str, float] | None) -> list[Row]:
 
     row("level 3: connectivity + positions", best(refined), "refine", 1.0)
     row("level 3: connectivity + stencil matrices", best(stencils, 3), "stencil", 0.5)
-    row("level 3: new points through the stencils", best(lambda: surface.fast_points(mesh.points)), "apply", 0.6)
+    # As the reference does, into memory that is there already.
+    kept = np.empty((3, surface.topology.n_points))
+    row("level 3: new points", best(lambda: surface.fast_points(mesh.points, kept), 10), "apply", 0.6)
+    uneven = mixed_cage(mesh)
+    rough = SmoothSurface(uneven, LEVEL)
+    rough.fast_points(uneven.points, kept)
+    on_rough = best(lambda: rough.fast_points(uneven.points, kept))
+    rows.append(("level 3: new points, every 5th edge creased", on_rough, None, ""))
     live = LivePoints(surface, mesh.points)
     moved = mesh.points.copy()
     moved[1000] += 0.1
@@ -93,6 +101,11 @@ def smoothing(mesh: Mesh, theirs: dict[str, float] | None) -> list[Row]:
     rows.append(("level 3: one dragged point", best(lambda: live.update(moved, np.array([1000]))), 2.0, ""))
     rows.append(("level 3: limit normals, sectors known", best(lambda: surface.normals(points), 3), None, ""))
     return rows
+
+
+def mixed_cage(mesh: Mesh) -> Mesh:
+    """The cage with so many semi-sharp creases that little of it is regular."""
+    return mesh.with_creases(np.where(np.arange(mesh.n_edges) % 5 == 0, 1.5, 0.0))
 
 
 def selecting() -> list[Row]:
@@ -103,7 +116,12 @@ def selecting() -> list[Row]:
     half = Selection("faces", np.arange(topology.n_faces // 2))
     derived = best(lambda: derive(topology), 3)
     return [
-        ("100,000 faces: all connectivity derived", derived, 120.0, "edges, twins, faces of edges, valence"),
+        (
+            "100,000 faces: all connectivity derived",
+            derived,
+            120.0,
+            "with rings, boundaries, shells",
+        ),
         ("100,000 faces: select a loop", best(lambda: select_loop(topology, edge)), 2.0, ""),
         ("100,000 faces: select a ring", best(lambda: select_ring(topology, edge)), 2.0, ""),
         ("100,000 faces: grow half of them", best(lambda: grow(topology, half)), None, ""),
@@ -114,6 +132,7 @@ def derive(topology: Topology) -> None:
     """Everything an edit or a picture needs to know."""
     new = Topology(topology.face_offsets, topology.corners, topology.n_points)
     _ = new.edges, new.edge_faces, new.twin, new.around, new.valence, new.point_face_count, new.open_points
+    _ = new.point_rings, new.boundary_chains, new.n_shells, new.orientation
 
 
 def editing(faces: int) -> list[Row]:
@@ -128,6 +147,7 @@ def editing(faces: int) -> list[Row]:
     return [
         (f"{faces:,} faces: extrude a quarter", best(lambda: extrude(mesh, chosen, 1.0)), target, ""),
         (f"{faces:,} faces: inset a quarter, each", best(lambda: inset(mesh, chosen, 0.1, each=True)), target, ""),
+        (f"{faces:,} faces: bevel a loop, 2 steps", best(lambda: bevel(mesh, loop, 0.1, 2)), target, ""),
         (f"{faces:,} faces: run a loop", best(lambda: run_loop(mesh, edge)), target, ""),
         (f"{faces:,} faces: take a loop out", best(lambda: take_out(mesh, loop)), target, ""),
         (
@@ -151,7 +171,10 @@ def files() -> list[Row]:
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "cage.usdc"
         write_document(document, path)
+        large = Path(folder) / "large.obj"
+        write_meshes([("sheet", plane((100, 100), (1000, 1000)))], large)
         return [
+            ("1,000,000 faces: open (.obj)", best(lambda: read_document(large), 2), 4000.0, ""),
             ("100,000 faces: save (.usdc)", best(lambda: write_document(document, path), 3), 1000.0, ""),
             ("100,000 faces: open (.usdc)", best(lambda: read_document(path), 3), 1000.0, ""),
         ]

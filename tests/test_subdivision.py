@@ -409,3 +409,32 @@ def test_smooth_triangles_are_rounder_weights_only() -> None:
     plain, round_ = smooth(solid, 1), smooth(replace(solid, scheme=Scheme(triangles="smooth")), 1)
     assert np.linalg.norm(round_.points[4:10] - plain.points[4:10], axis=1).min() > 0.01
     assert np.allclose(round_.points[:4], plain.points[:4])
+
+
+@pytest.mark.parametrize("level", [2, 3, 4])
+@pytest.mark.parametrize("kind", ["box", "creased sheet", "capped cylinder", "with wires and loose points"])
+def test_patches_give_the_points_that_the_steps_give(kind: str, level: int) -> None:
+    cages = {
+        "box": box((2, 2, 2), (12, 12, 12)),
+        "creased sheet": plane((4, 4), (14, 14)),
+        "capped cylinder": cylinder(4, 8, 40, 30, "quads"),
+        "with wires and loose points": box((2, 2, 2), (12, 12, 12)),
+    }
+    cage = cages[kind]
+    random = np.random.default_rng(level)
+    cage = cage.with_points(cage.points + random.normal(0, 0.05, cage.points.shape))
+    if kind == "creased sheet":
+        cage = cage.with_creases(np.where(np.arange(cage.n_edges) == 200, 1.7, 0.0))
+    if kind == "with wires and loose points":
+        points = np.concatenate((cage.points, [[5, 5, 5], [6, 6, 6], [7, 7, 7]]))
+        topology = Topology(cage.topology.face_offsets, cage.topology.corners, len(points), [[0, len(points) - 1]])
+        cage = Mesh(topology, points)
+    surface = SmoothSurface(cage, level)
+    assert surface._patches[1] is not None
+    stepwise = cage.points
+    for step in surface.steps:
+        stepwise = step.points(stepwise)
+    assert np.allclose(surface.points(cage.points), stepwise, atol=1e-12)
+    out = np.empty((3, len(stepwise)))
+    assert np.allclose(surface.fast_points(cage.points, out), stepwise, atol=1e-12)
+    assert np.allclose(out.T, stepwise, atol=1e-12)

@@ -81,8 +81,14 @@ def inverse_of(indices: Integers, count: int) -> Integers:
 
 def group_order(labels: Integers, count: int) -> tuple[Integers, Integers]:
     """Elements sorted by label, and where each label's run starts: (n,), (count + 1,)."""
-    order = np.argsort(labels, kind="stable")
-    return order, offsets_from_sizes(np.bincount(labels, minlength=count))
+    from scipy.sparse import csr_array
+
+    n = len(labels)
+    if n == 0:
+        return np.zeros(0, dtype=np.int64), np.zeros(count + 1, dtype=np.int64)
+    # Turning rows into columns counts and places: linear, and half the time of a sort.
+    columns = csr_array((np.arange(n), labels, np.arange(n + 1)), shape=(n, count)).tocsc()
+    return columns.data, columns.indptr.astype(np.int64)
 
 
 def unique_rows(values: AnyArray) -> tuple[AnyArray, Integers]:

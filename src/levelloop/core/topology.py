@@ -22,6 +22,7 @@ from levelloop.core.arrays import (
     frozen,
     group_order,
     inverse_of,
+    mask_of,
     offsets_from_sizes,
     ranges,
     runs_of,
@@ -29,6 +30,8 @@ from levelloop.core.arrays import (
 from levelloop.core.errors import MeshError
 
 NO_WIRES: Integers = frozen(np.zeros((0, 2), dtype=np.int64))
+# Corners of a fan up to which fans are walked step by step.
+_LONGEST_WALK = 32
 
 
 class Topology:
@@ -151,17 +154,23 @@ class Topology:
         start, end = self.corners, self.corner_end
         if len(self.wires):
             start, end = np.concatenate((start, self.wires[:, 0])), np.concatenate((end, self.wires[:, 1]))
-        key = np.minimum(start, end) * max(1, self.n_points) + np.maximum(start, end)
-        order = np.argsort(key)
+        low, high = np.minimum(start, end), np.maximum(start, end)
+        key = low * max(1, self.n_points) + high
+        order = np.argsort(key, kind="stable")
         ordered = key[order]
         first = np.ones(len(key), dtype=np.bool_)
-        first[1:] = ordered[1:] != ordered[:-1]
+        np.not_equal(ordered[1:], ordered[:-1], out=first[1:])
         corner_edge = np.empty(len(key), dtype=np.int64)
         corner_edge[order] = np.cumsum(first) - 1
-        unique = ordered[first]
-        edges = np.stack((unique // max(1, self.n_points), unique % max(1, self.n_points)), axis=1)
-        self.__dict__["edges"] = frozen(edges)
-        self.__dict__["corner_edge"] = frozen(corner_edge[: self.n_corners].copy() if len(self.wires) else corner_edge)
+        starts = np.flatnonzero(first)
+        shown = order[starts]
+        self.__dict__["edges"] = frozen(np.stack((low[shown], high[shown]), axis=1))
+        if len(self.wires):
+            corner_edge = corner_edge[: self.n_corners].copy()
+        else:
+            # Sorted by their keys, corners are sorted by their edges.
+            self.__dict__["_corners_by_edge"] = frozen(order), frozen(np.append(starts, len(key)))
+        self.__dict__["corner_edge"] = frozen(corner_edge)
 
     @cached_property
     def corner_slot(self) -> Integers:
@@ -186,7 +195,7 @@ class Topology:
     @cached_property
     def edge_face_count(self) -> Integers:
         """How many faces meet at each edge: (e,). None: a wire. One: open. More than two: non-manifold."""
-        return frozen(np.bincount(self.corner_edge, minlength=self.n_edges))
+        return frozen(np.diff(self.edge_offsets))
 
     @cached_property
     def edge_pair(self) -> Integers:
@@ -225,10 +234,11 @@ class Topology:
         −1 on open and non-manifold edges and where the two faces disagree about direction.
         """
         twin = np.full(self.n_corners, -1, dtype=np.int64)
-        a, b = self.edge_pair[self.edge_face_count == 2].T
-        opposed = self.corners[a] != self.corners[b]
-        twin[a[opposed]] = b[opposed]
-        twin[b[opposed]] = a[opposed]
+        two = self.edge_face_count == 2
+        pairs = self.edge_pair if two.all() else self.edge_pair[two]
+        opposed = self.corners[pairs[:, 0]] != self.corners[pairs[:, 1]]
+        a, b = (pairs if opposed.all() else pairs[opposed]).T
+        twin[a], twin[b] = b, a
         return frozen(twin)
 
     @cached_property
@@ -268,11 +278,45 @@ class Topology:
         Returns the corners (k,), where each fan starts (f + 1,), and whether it comes back to its start (f,).
         Fans are sorted by their point; a point has several where separate fans of faces touch in it.
         """
-        members, offsets, closed = runs_of(self.around)
-        order = np.argsort(self.corners[members[offsets[:-1]]], kind="stable")
+        around, n_corners = self.around, self.n_corners
+        slots = offsets_from_sizes(self.point_face_count)
+        members = np.empty(n_corners, dtype=np.int64)
+        is_start = np.zeros(n_corners + 1, dtype=np.bool_)
+        is_closed = np.zeros(n_corners, dtype=np.bool_)
+        # Nearly every point has one short fan: all of them are walked at once, from the first corner or the gap.
+        start = np.full(self.n_points, -1, dtype=np.int64)
+        start[self.corners[::-1]] = np.arange(n_corners)[::-1]
+        first = np.flatnonzero(~mask_of(around[around >= 0], n_corners))
+        start[self.corners[first]] = first
+        point = np.flatnonzero(start >= 0)
+        here, length = start[point], np.zeros(self.n_points, dtype=np.int64)
+        for step in range(_LONGEST_WALK):
+            members[slots[point] + np.minimum(step, self.point_face_count[point] - 1)] = here
+            length[point] += 1
+            here = around[here]
+            ended = (here < 0) | (here == start[point])
+            is_closed[slots[point[ended & (here >= 0)]]] = True
+            point, here = point[~ended], here[~ended]
+            if len(point) == 0:
+                break
+        whole = length == self.point_face_count
+        whole[point] = False
+        is_start[slots[:-1][whole & (length > 0)]] = True
+        # Long fans, and points where several touch, one run after the other.
+        rest = np.flatnonzero(~whole[self.corners])
+        place = inverse_of(rest, n_corners)
+        runs, offsets, closed = runs_of(np.where(around[rest] >= 0, place[around[rest]], -1))
+        order = np.argsort(self.corners[rest[runs[offsets[:-1]]]], kind="stable")
         sizes = np.diff(offsets)[order]
-        corners = members[ranges(offsets[:-1][order], sizes)]
-        return frozen(corners), frozen(offsets_from_sizes(sizes)), frozen(closed[order])
+        # Sorted by their points, they fill the slots of those points from first to last.
+        left = np.flatnonzero(~whole)
+        target = ranges(slots[left], self.point_face_count[left])
+        members[target] = rest[runs[ranges(offsets[:-1][order], sizes)]]
+        begins = target[offsets_from_sizes(sizes)[:-1]]
+        is_start[begins], is_closed[begins] = True, closed[order]
+        is_start[-1] = True
+        starts = np.flatnonzero(is_start)
+        return frozen(members), frozen(starts), frozen(is_closed[starts[:-1]])
 
     @cached_property
     def boundary_chains(self) -> tuple[Integers, Integers, Booleans]:
@@ -355,12 +399,21 @@ class Topology:
 
     @cached_property
     def _shells(self) -> tuple[int, Integers]:
-        order = self.edge_corners
-        faces = self.corner_face[order]
-        same = self.corner_edge[order[:-1]] == self.corner_edge[order[1:]]
-        pairs = np.stack((faces[:-1][same], faces[1:][same]), axis=1)
-        count, labels = connected_labels(pairs, self.n_faces)
-        return count, frozen(labels)
+        from scipy.sparse import csr_array
+        from scipy.sparse.csgraph import connected_components
+
+        if self.n_faces == 0:
+            return 0, frozen(np.zeros(0, dtype=np.int64))
+        # Each corner leads to the next face around its edge; the last one back to the first.
+        order, offsets = self.edge_corners, self.edge_offsets
+        following = np.empty_like(order)
+        following[order[:-1]] = order[1:]
+        used = np.flatnonzero(self.edge_face_count)
+        following[order[offsets[1:][used] - 1]] = order[offsets[:-1][used]]
+        links = (np.ones(self.n_corners, dtype=np.int8), self.corner_face[following], self.face_offsets)
+        graph = csr_array(links, shape=(self.n_faces, self.n_faces))
+        count, labels = connected_components(graph, directed=False)
+        return int(count), frozen(labels.astype(np.int64))
 
     @property
     def n_shells(self) -> int:
@@ -379,10 +432,13 @@ class Topology:
         Faces beside each other agree where they run along their common edge in opposite directions.
         """
         n_faces = self.n_faces
+        two = self.edge_face_count == 2
+        if np.count_nonzero(self.twin >= 0) == 2 * np.count_nonzero(two):
+            return frozen(np.zeros(n_faces, dtype=np.bool_)), frozen(np.zeros(self.n_shells, dtype=np.bool_))
         order = self.edge_corners
         same_edge = self.corner_edge[order[:-1]] == self.corner_edge[order[1:]]
         # Non-manifold edges say nothing about direction.
-        same_edge &= (self.edge_face_count[self.corner_edge[order]] == 2)[:-1]
+        same_edge &= two[self.corner_edge[order]][:-1]
         a, b = order[:-1][same_edge], order[1:][same_edge]
         clash = (self.corners[a] == self.corners[b]).astype(np.int64)
         face_a, face_b = self.corner_face[a], self.corner_face[b]
@@ -420,8 +476,9 @@ class Topology:
         keys = self._edge_keys
         key = wanted.min(axis=1) * base + wanted.max(axis=1)
         valid = (wanted >= 0).all(axis=1) & (wanted < self.n_points).all(axis=1)
-        place = np.minimum(np.searchsorted(keys, key, sorter=self._edge_order), self.n_edges - 1)
-        found = self._edge_order[place]
+        order = self._edge_order
+        place = np.minimum(np.searchsorted(keys, key, sorter=order), self.n_edges - 1)
+        found = place if order is None else order[place]
         return np.where(valid & (keys[found] == key), found, -1)
 
     @cached_property
@@ -430,8 +487,12 @@ class Topology:
         return frozen(low * max(1, self.n_points) + high)
 
     @cached_property
-    def _edge_order(self) -> Integers:
-        return frozen(np.argsort(self._edge_keys, kind="stable"))
+    def _edge_order(self) -> Integers | None:
+        """The edges sorted by their keys; None where they are already, as all but those of refined meshes."""
+        keys = self._edge_keys
+        if (keys[1:] >= keys[:-1]).all():
+            return None
+        return frozen(np.argsort(keys, kind="stable"))
 
     def face(self, index: int) -> Integers:
         """The points of one face, in order."""

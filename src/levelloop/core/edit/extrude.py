@@ -14,7 +14,7 @@ import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, inverse_of, mask_of, sum_by
 from levelloop.core.edit.carry import Edit, carry
-from levelloop.core.edit.offset import meet_planes
+from levelloop.core.edit.offset import LONGEST, meet_planes
 from levelloop.core.edit.strips import extrude_edges
 from levelloop.core.edit.wires import extrude_points
 from levelloop.core.errors import EditError
@@ -119,7 +119,7 @@ def _raise(
     if not region.rim.any():
         raise EditError(f"The faces to {verb} close on themselves; leave out at least one, so that there is a rim.")
     n_loose = int(region.loose.sum())
-    outwards, inwards = _directions(mesh, region, along, bool(np.any(rows[:, 1] != 0)))
+    outwards, inwards = _directions(mesh, region, along, bool(np.any(rows[:, 1] != 0)), each)
     base = points[region.fan_point]
     layers = [
         _scaled(region, base + outwards * out + inwards * across, 1.0 + (end_scale - 1.0) * (row + 1) / len(rows))
@@ -160,21 +160,30 @@ def _raise(
     return Edit(new_mesh, Selection("faces", selection.indices), origin)
 
 
-def _directions(mesh: Mesh, region: _Region, along: Floats | None, with_across: bool) -> tuple[Floats, Floats]:
+def _directions(
+    mesh: Mesh, region: _Region, along: Floats | None, with_across: bool, each: bool
+) -> tuple[Floats, Floats]:
     """How each fan moves for 1 mm along the normals and for 1 mm across, away from the rim: (f, 3), (f, 3)."""
     topology, points = mesh.topology, mesh.points
     n_fans = len(region.fan_point)
     normals = face_normals(topology, points)[topology.corner_face[region.corners]]
-    if along is None:
-        outwards = meet_planes(normals, np.ones(len(normals)), region.fan, n_fans)
-    else:
+    if along is not None:
         outwards = np.tile(along, (n_fans, 1))
+    elif each:
+        # Every corner is a fan by itself, with one face.
+        outwards = normals
+    else:
+        outwards = meet_planes(normals, np.ones(len(normals)), region.fan, n_fans)
     if not with_across:
         return outwards, np.zeros((n_fans, 3))
     rim_corners = region.corners[region.rim]
     edge = points[topology.corner_end[rim_corners]] - points[topology.corners[rim_corners]]
     inward = unit(np.cross(normals[region.rim], edge))
     start, end = region.fan[region.rim], region.next_fan[region.rim]
+    if each:
+        before = np.empty_like(inward)
+        before[end] = inward
+        return outwards, _mitre(inward, before)
     on_rim = mask_of(np.concatenate((start, end)), n_fans)[region.fan]
     inwards = meet_planes(
         np.concatenate((inward, inward, normals[on_rim])),
@@ -183,6 +192,13 @@ def _directions(mesh: Mesh, region: _Region, along: Floats | None, with_across: 
         n_fans,
     )
     return outwards, inwards
+
+
+def _mitre(one: Floats, other: Floats) -> Floats:
+    """The move that is 1 mm along both unit directions, in their plane; limited where they are nearly opposite."""
+    middle = one + other
+    share = np.maximum(1.0 + np.einsum("ij,ij->i", one, other), 2.0 / LONGEST**2)
+    return np.asarray(middle / share[:, None])
 
 
 def _scaled(region: _Region, layer: Floats, factor: float) -> Floats:

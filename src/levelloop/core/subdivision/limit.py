@@ -17,7 +17,7 @@ import numpy as np
 from levelloop.core.arrays import Booleans, Floats, Integers, frozen, inverse_of, offsets_from_sizes, ranges, sum_by
 from levelloop.core.measure.faces import face_vectors, unit
 from levelloop.core.mesh import Scheme
-from levelloop.core.subdivision.refine import Sharp, Step, refine
+from levelloop.core.subdivision.refine import Sharp, Step, refine, sharp_on
 from levelloop.core.topology import Topology
 
 
@@ -142,23 +142,7 @@ def unsettled(topology: Topology, sharp: Sharp, scheme: Scheme) -> Unsettled | N
     piece = Topology.derived(
         offsets_from_sizes(topology.face_sizes[faces]), number[topology.corners[corners]], len(used)
     )
-    there = number[topology.edges[sharp.edges]]
-    edges = piece.find_edges(there)
-    at_points = number[sharp.points]
-    local = Sharp(
-        edges[edges >= 0],
-        sharp.edge_sharpness[edges >= 0],
-        at_points[at_points >= 0],
-        sharp.point_sharpness[at_points >= 0],
-    )
-    # The piece's own rim is open: sharp, as any open edge is, or its masks would look for faces beyond it.
-    rim = np.setdiff1d(np.flatnonzero(piece.edge_face_count != 2), local.edges)
-    local = Sharp(
-        np.concatenate((local.edges, rim)),
-        np.concatenate((local.edge_sharpness, np.full(len(rim), np.inf))),
-        local.points,
-        local.point_sharpness,
-    )
+    local = sharp_on(piece, number, topology, sharp)
     steps: list[Step] = []
     current: Topology = piece
     for _ in range(int(np.ceil(highest))):

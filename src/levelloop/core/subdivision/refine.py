@@ -221,6 +221,25 @@ def refine(
     return Step(topology, child or ChildTopology(topology), child_sharp, faces_weight, *rules)
 
 
+def sharp_on(piece: Topology, number: Integers, topology: Topology, sharp: Sharp) -> Sharp:
+    """What is sharp on a piece of a mesh, its own rim included.
+
+    number: (n,) the piece's point for each of the mesh's, −1 for none. The rim is open: sharp as any open edge is, or
+    rules there would look for faces beyond it.
+    """
+    edges = piece.find_edges(number[topology.edges[sharp.edges]])
+    there = edges >= 0
+    points = number[sharp.points]
+    kept = points >= 0
+    rim = np.setdiff1d(np.flatnonzero(piece.edge_face_count != 2), edges[there])
+    return Sharp(
+        np.concatenate((edges[there], rim)),
+        np.concatenate((sharp.edge_sharpness[there], np.full(len(rim), np.inf))),
+        points[kept],
+        sharp.point_sharpness[kept],
+    )
+
+
 # Helpers
 
 # What the middle of a triangle weighs in the point of an edge beside it, instead of a quarter.

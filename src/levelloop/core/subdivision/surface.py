@@ -20,6 +20,7 @@ from levelloop.core.subdivision.limit import (
     sectors,
     unsettled,
 )
+from levelloop.core.subdivision.patches import LEAST_REGULAR, Patches
 from levelloop.core.subdivision.refine import Step, refine, sharp_of
 from levelloop.core.topology import Topology
 
@@ -64,11 +65,13 @@ class SmoothSurface:
         creases = mesh.creases if topology is mesh.topology else mesh.creases[~mesh.topology.wire_edges]
         sharp = sharp_of(topology, creases, mesh.corner_sharpness, mesh.scheme.boundary)
         known: tuple[Step, ...] = like.steps if like is not None and like.cage.topology is mesh.topology else ()
+        self._sharp = [sharp]
         for depth in range(level):
             child = known[depth].child if depth < len(known) else None
             step = refine(topology, sharp, mesh.scheme.triangles == "smooth", child, mesh.scheme.creases)
             steps.append(step)
             topology, sharp = step.child, step.sharp
+            self._sharp.append(sharp)
         self.steps = tuple(steps)
         self.topology = topology
         self.sharp = sharp
@@ -92,14 +95,8 @@ class SmoothSurface:
         return self.cage.same_tags(mesh)
 
     def points(self, points: Floats) -> Floats:
-        """The surface's points for the cage's: (n, 3) → (n', 3)."""
-        result = np.empty((self.topology.n_points, points.shape[1]))
-        for axis in range(points.shape[1]):
-            values = np.ascontiguousarray(points[:, axis])
-            for step in self.steps:
-                values = step.values(values)
-            result[:, axis] = values
-        return result
+        """The surface's points for the cage's: (n, d) → (n', d)."""
+        return self._points(points, keep=False, out=None)
 
     @cached_property
     def matrices(self) -> tuple[csr_array, ...]:
@@ -116,11 +113,38 @@ class SmoothSurface:
             product = csr_array(matrix @ product)
         return product
 
-    def fast_points(self, points: Floats) -> Floats:
-        """As points(), by the stencil matrices, which are kept; for surfaces whose points change often."""
-        for matrix in self.matrices:
-            points = matrix @ points
+    def fast_points(self, points: Floats, out: Floats | None = None) -> Floats:
+        """As points(), by matrices that are kept; for surfaces whose points change often.
+
+        out: (d, n') to write into, for those that come every frame.
+        """
+        return self._points(points, keep=True, out=out)
+
+    def _points(self, points: Floats, keep: bool, out: Floats | None) -> Floats:
+        start, patches = self._patches
+        for step in self.steps[:start]:
+            points = step.matrix @ points if keep else step.points(points)
+        if patches is not None:
+            return patches.points(points, keep, out)
+        if out is not None:
+            out[:] = points.T
+            return out.T
         return points
+
+    @cached_property
+    def _patches(self) -> tuple[int, Patches | None]:
+        """The patches of the first level that is mostly regular, and that level; the surface's level where none is.
+
+        For less than two levels a patch has more to gather than to give.
+        """
+        for depth in range(self.level - 1):
+            topology = self.steps[depth].parent
+            if depth == 0 and (len(topology.face_sizes) == 0 or (topology.face_sizes != 4).any()):
+                continue
+            patches = Patches(topology, self._sharp[depth], self.level - depth, self.topology)
+            if patches.share >= LEAST_REGULAR:
+                return depth, patches
+        return self.level, None
 
     @cached_property
     def sectors(self) -> Sectors:
