@@ -124,3 +124,12 @@ def make_picture(part: Part, smooth: bool, old: Picture | None = None) -> Pictur
     indices = np.stack((quad[:, [0, 1, 2]], quad[:, [0, 2, 3]]), axis=1).reshape(-1, 3)
     face = np.repeat(surface.face_origin[shown], 2)
     return Picture(part, level, surface, places, vertices, indices, face, surface.edge_chains)
+
+
+def dashed(segments: Singles, count: int) -> Singles:
+    """Each segment in that many dashes, with gaps between: (s, 2, 3) → (s · count, 2, 3)."""
+    start, along = segments[:, :1], segments[:, 1:] - segments[:, :1]
+    ratio = (np.arange(count)[:, None] + np.array([0.2, 0.8])) / count
+    return np.ascontiguousarray(
+        (start[:, None] + ratio[None, :, :, None] * along[:, None]).reshape(-1, 2, 3), dtype=np.float32
+    )

@@ -22,6 +22,7 @@ class Theme:
     inside: str = "#A98F97"
     selection: str = "#2457E6"
     hover: str = "#0C9A9A"
+    seam: str = "#7A3DB0"
     stop: str = "#B3122E"
     warn: str = "#8F5A00"
     note: str = "#4A6076"

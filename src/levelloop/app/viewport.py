@@ -15,6 +15,7 @@ from levelloop.app.camera import Camera
 from levelloop.app.handle import Handle, Mode
 from levelloop.app.overlay import Overlay
 from levelloop.app.picking import Hit, Reach, Sight, pick, picked_in_box
+from levelloop.app.picture import dashed
 from levelloop.app.renderer import Colour, Dots, Lines, Patch, Renderer, Scene, Solid, singles
 from levelloop.app.stage import Stage
 from levelloop.app.theme import Theme, colour
@@ -208,6 +209,8 @@ class Viewport(QOpenGLWidget):
             for weight, segments in kept["creases"]:
                 width = (1.6 + 2.6 * weight / 10.0) * ratio
                 scene.lines.append(Lines(segments, _rgba(theme.ink, 0.92), width, 2.5e-5, through))
+            if len(kept["seams"]):
+                scene.lines.append(Lines(kept["seams"], _rgba(theme.seam), 2.4 * ratio, 2.7e-5, through))
             if is_active and self.kind == "points":
                 scene.dots.append(
                     Dots(kept["points"], _rgba(theme.ink), _rgba(theme.panel), 6.0 * ratio, through=through)
@@ -227,7 +230,12 @@ class Viewport(QOpenGLWidget):
             for weight in np.unique(creases)
             if weight > 0
         ]
-        kept = {"wire": picture.segments(), "creases": groups, "points": singles(picture.cage_places)}
+        kept = {
+            "wire": picture.segments(),
+            "creases": groups,
+            "seams": dashed(picture.segments(np.flatnonzero(picture.part.mesh.seams)), 4 if picture.level == 0 else 1),
+            "points": singles(picture.cage_places),
+        }
         self._lines[picture.part.id] = (picture, kept)
         return kept
 
