@@ -517,7 +517,7 @@ def test_a_damaged_file_leaves_the_document_alone(demo: Hands, tmp_path: Path) -
     assert not demo.window.save_path(tmp_path / "no folder" / "x.usda")
     assert "cannot be written" in demo.window.message
     demo.window.start("extrude")
-    assert demo.window.message == "Extrude needs selected faces or edges."
+    assert demo.window.message == "Extrude needs selected points, edges or faces."
 
 
 def test_strays_on_the_far_side_are_told_and_dropped(empty: Hands) -> None:
@@ -619,3 +619,48 @@ def test_last_typed_numbers_are_offered_again_where_they_fit(empty: Hands) -> No
     session.select(edges=mesh.topology.edges[[int(np.argmin(lengths))]])
     empty.window.start("run_loop")
     assert session.state.parameters["distance"] is None and session.part.mesh.n_faces == 14
+
+
+def test_edges_are_bevelled_by_key_and_the_numbers_changed(empty: Hands) -> None:
+    box_in(empty)
+    empty.window.set_kind("edges")
+    mesh = empty.session.part.mesh
+    edge = int(
+        np.argmax(np.minimum(*mesh.points[mesh.topology.edges][:, :, 2].T) + mesh.points[mesh.topology.edges][:, 0, 0])
+    )
+    empty.session.select(edges=[mesh.topology.edges[edge].tolist()])
+    empty.key(Qt.Key.Key_B)
+    assert empty.session.part.mesh.n_faces == 7
+    empty.session.change_last(width=4.0, steps=3)
+    assert empty.session.part.mesh.n_faces == 9
+    assert (empty.session.part.mesh.topology.face_sizes > 4).sum() == 2
+    empty.key(Qt.Key.Key_Escape)
+    assert empty.session.part.mesh.n_faces == 6
+
+
+def test_a_wire_is_drawn_from_a_point_picked_and_deleted(empty: Hands) -> None:
+    box_in(empty)
+    empty.window.set_kind("points")
+    corner = int(np.argmax(empty.session.part.mesh.points.sum(axis=1)))
+    empty.session.select(points=[corner])
+    empty.session.do("extrude", distance=10.0)
+    topology = empty.session.part.mesh.topology
+    assert topology.wire_edges.sum() == 1
+    empty.settle()
+    empty.window.set_kind("edges")
+    empty.view.frame(everything=True)
+    empty.settle()
+    wire = int(np.flatnonzero(topology.wire_edges)[0])
+    empty.click("edges", wire)
+    assert empty.session.selection.indices.tolist() == [wire]
+    empty.key(Qt.Key.Key_Delete)
+    assert empty.session.part.mesh.n_points == 8 and empty.session.part.mesh.n_faces == 6
+
+
+def test_seams_are_shown(empty: Hands) -> None:
+    box_in(empty)
+    empty.session.select(edges=[[0, 1]])
+    empty.session.do("seam")
+    violet = tuple(round(int("7A3DB0"[i : i + 2], 16) / 255, 3) for i in (0, 2, 4))
+    lines = [line for line in empty.view.scene().lines if tuple(round(c, 3) for c in line.colour[:3]) == violet]
+    assert len(lines) == 1 and len(lines[0].segments) == 4

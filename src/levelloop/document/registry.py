@@ -64,7 +64,7 @@ class Operation:
         """Why the operation cannot run on a selection, in a sentence; empty where it can."""
         if not self.needs or (self.or_all and len(selection) == 0):
             return ""
-        kinds = " or ".join(self.needs)
+        kinds = " or ".join(filter(None, (", ".join(self.needs[:-1]), self.needs[-1])))
         if len(selection) < self.least or selection.kind not in self.needs:
             least = "" if self.least == 1 else f"at least {self.least} "
             return f"{self.title} needs {least}selected {kinds}."
