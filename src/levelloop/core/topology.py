@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from levelloop.core.arrays import (
+    WORTH_SCIPY,
     Booleans,
     Integers,
     as_indices,
@@ -399,9 +400,6 @@ class Topology:
 
     @cached_property
     def _shells(self) -> tuple[int, Integers]:
-        from scipy.sparse import csr_array
-        from scipy.sparse.csgraph import connected_components
-
         if self.n_faces == 0:
             return 0, frozen(np.zeros(0, dtype=np.int64))
         # Each corner leads to the next face around its edge; the last one back to the first.
@@ -410,6 +408,14 @@ class Topology:
         following[order[:-1]] = order[1:]
         used = np.flatnonzero(self.edge_face_count)
         following[order[offsets[1:][used] - 1]] = order[offsets[:-1][used]]
+        if self.n_faces < WORTH_SCIPY:
+            count, few = connected_labels(
+                np.stack((self.corner_face, self.corner_face[following]), axis=1), self.n_faces
+            )
+            return count, frozen(few)
+        from scipy.sparse import csr_array
+        from scipy.sparse.csgraph import connected_components
+
         links = (np.ones(self.n_corners, dtype=np.int8), self.corner_face[following], self.face_offsets)
         graph = csr_array(links, shape=(self.n_faces, self.n_faces))
         count, labels = connected_components(graph, directed=False)

@@ -11,7 +11,7 @@ from levelloop.core.arrays import Floats, Integers
 from levelloop.core.subdivision.surface import SmoothSurface
 
 if TYPE_CHECKING:
-    from scipy.sparse import csc_array
+    from scipy.sparse import csc_array, csr_array
 
 
 class LivePoints:
@@ -23,6 +23,7 @@ class LivePoints:
     def __init__(self, surface: SmoothSurface, points: Floats) -> None:
         self.surface = surface
         self._levels = [np.array(points, dtype=np.float64)]
+        self._planned: tuple[Integers, list[tuple[Integers, csr_array]]] | None = None
         for matrix in surface.matrices:
             self._levels.append(matrix @ self._levels[-1])
 
@@ -38,10 +39,21 @@ class LivePoints:
         """
         rows = np.unique(np.asarray(changed, dtype=np.int64))
         self._levels[0][rows] = points[rows]
-        for level, (matrix, columns) in enumerate(zip(self.surface.matrices, self._columns, strict=True)):
-            rows = np.unique(columns[:, rows].indices)
-            self._levels[level + 1][rows] = matrix[rows] @ self._levels[level]
+        for level, (depends, weights) in enumerate(self._plan(rows)):
+            self._levels[level + 1][depends] = weights @ self._levels[level]
+            rows = depends
         return rows
+
+    def _plan(self, changed: Integers) -> list[tuple[Integers, csr_array]]:
+        """Which rows of each level depend on the points, and their weights; kept for as long as the same ones move."""
+        if self._planned is not None and np.array_equal(self._planned[0], changed):
+            return self._planned[1]
+        plan, rows = [], changed
+        for matrix, columns in zip(self.surface.matrices, self._columns, strict=True):
+            rows = np.unique(columns[:, rows].indices)
+            plan.append((rows, matrix[rows]))
+        self._planned = (changed, plan)
+        return plan
 
     @cached_property
     def _columns(self) -> list[csc_array]:
