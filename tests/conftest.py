@@ -90,6 +90,7 @@ def richly_tagged(cage: Mesh, seed: int) -> Mesh:
         random.random((topology.n_corners, 2)),
         tuple(sets),
         random.integers(0, 3, topology.n_faces),
+        random.random(topology.n_faces) < 0.15,
     )
 
 

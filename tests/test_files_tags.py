@@ -40,6 +40,7 @@ def test_every_tag_comes_back(name: str, ending: str, tmp_path: Path) -> None:
         mesh = read_document(tmp_path / f"cage{ending}").part.mesh
         assert np.array_equal(mesh.topology.wires, cage.topology.wires)
         assert np.array_equal(mesh.creases, cage.creases) and np.array_equal(mesh.seams, cage.seams)
+        assert np.array_equal(mesh.hidden, cage.hidden)
         assert np.array_equal(mesh.hole, cage.hole) and np.array_equal(mesh.diagonal, cage.diagonal)
         assert mesh.uv is not None and cage.uv is not None and np.array_equal(mesh.uv, cage.uv)
         assert mesh.scheme == cage.scheme

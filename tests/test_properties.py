@@ -11,10 +11,12 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from levelloop.core.edit.carry import Edit, mapped
+from levelloop.core.edit.slide import NUDGE_MODES
+from levelloop.core.edit.soft import SOFT_SHAPES
 from levelloop.core.errors import LevelLoopError
 from levelloop.core.mesh import BOUNDARIES, CREASE_RULES, TRIANGLE_RULES, UV_RULES, Mesh
 from levelloop.core.review import review
-from levelloop.core.selection import Kind, Selection, count_of
+from levelloop.core.selection import Kind, Selection, count_of, points_of
 from levelloop.core.subdivision.surface import smooth
 from levelloop.document.document import Document, new_part
 from levelloop.document.operations import REGISTRY
@@ -22,7 +24,12 @@ from levelloop.document.session import Session
 
 NUMBERS = st.floats(-3, 3, allow_nan=False).map(lambda x: round(x, 3))
 PARAMETERS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
-    "move": {"by": st.tuples(NUMBERS, NUMBERS, NUMBERS)},
+    "move": {
+        "by": st.tuples(NUMBERS, NUMBERS, NUMBERS),
+        "soft_range": st.floats(0, 4),
+        "soft_shape": st.sampled_from(SOFT_SHAPES),
+        "along_surface": st.booleans(),
+    },
     "rotate": {"angle": NUMBERS.map(lambda x: 60 * x), "axis": st.sampled_from("xyz")},
     "scale": {"factors": st.one_of(NUMBERS, st.tuples(NUMBERS, NUMBERS, NUMBERS))},
     "move_along_normals": {"distance": NUMBERS, "keep_wall": st.booleans()},
@@ -53,6 +60,23 @@ PARAMETERS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
         "middle_loop": st.booleans(),
     },
     "turn_diagonal": {},
+    "hide": {"rest": st.booleans()},
+    "show_all": {},
+    "place": {"x": st.one_of(st.none(), NUMBERS), "by": st.sampled_from(["middle", "bottom", "top"])},
+    "resize": {"size": st.tuples(*[st.one_of(st.none(), st.floats(0, 5))] * 3)},
+    "slant": {"by": st.tuples(NUMBERS, NUMBERS, NUMBERS), "along": st.sampled_from("xyz")},
+    "slide": {"ratio": st.floats(-1, 1), "keep_shape": st.booleans()},
+    "nudge": {
+        "path": st.lists(st.tuples(NUMBERS, NUMBERS, NUMBERS), max_size=4),
+        "mode": st.sampled_from(NUDGE_MODES),
+        "radius": st.floats(0.1, 5),
+    },
+    "make_round": {"diameter": st.one_of(st.none(), st.floats(0.1, 5)), "equal_spacing": st.booleans()},
+    "flatten": {"normal": st.sampled_from(["fitted", "x", "z"])},
+    "straighten": {"even": st.booleans()},
+    "even_out": {},
+    "relax": {"times": st.integers(1, 4), "strength": st.floats(0, 1), "keep_outline": st.booleans()},
+    "to_plane": {"within": st.floats(0, 2)},
     "seam": {"on": st.booleans()},
     "keep_set": {"name": st.just("kept")},
     "set_scheme": {
@@ -63,7 +87,8 @@ PARAMETERS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
     },
 }
 KEEP_EULER = ("move", "rotate", "scale", "flip", "crease", "run_loop", "join_points", "move_along_normals", "seam")
-SET_TAGS = ("crease", "sharpen_points", "seam", "keep_set", "set_scheme", "turn_diagonal")
+SET_TAGS = ("hide", "show_all", "crease", "sharpen_points", "seam", "keep_set", "set_scheme", "turn_diagonal")
+WHOLE = ("relax", "to_plane")
 OPENS = (("extrude", "edges"), ("extrude", "points"))
 
 
@@ -141,6 +166,12 @@ def test_any_edit_of_any_selection(key: str, data: st.DataObject) -> None:
         return
     check_valid(edit.mesh)
     check_origins(cage, edit)
+    if operation.moves_only:
+        # Only points move; a mirroring scale turns faces outward again.
+        assert edit.mesh.n_faces == cage.n_faces and np.array_equal(edit.mesh.topology.edges, cage.topology.edges)
+        untouched = cage.hidden_points.copy()
+        untouched[points_of(cage.topology, selection)] = False
+        assert np.array_equal(edit.mesh.points[untouched], cage.points[untouched]) or key in WHOLE
     if key not in SET_TAGS:
         check_tags(cage, edit, key)
     assert np.array_equal(cage.points, before)

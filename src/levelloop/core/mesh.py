@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Literal, Self
 
 import numpy as np
@@ -62,7 +63,7 @@ class Mesh:
     material: (m,) index into materials, −1 for none. seam: (e,) edges where UV islands end; hole: (m,) faces that
     are no part of the surface; uv: (k, 2) for each corner, None for a mesh without; sets: named selections;
     diagonal: (m,) along which a quad is split into triangles: 0 the better one, 1 from its first corner, 2 from its
-    second.
+    second; hidden: (m,) faces that nobody sees, picks or moves for now.
     Raises MeshError where arrays don't fit.
     """
 
@@ -78,6 +79,7 @@ class Mesh:
     uv: Floats | None = None
     sets: tuple[NamedSet, ...] = ()
     diagonal: Integers = field(default=None)  # type: ignore[arg-type]
+    hidden: Booleans = field(default=None)  # type: ignore[arg-type]
 
     def __post_init__(self) -> None:
         topology = self.topology
@@ -96,6 +98,7 @@ class Mesh:
         self._fill("material", topology.n_faces, -1, np.int64)
         self._fill("hole", topology.n_faces, False, np.bool_)
         self._fill("diagonal", topology.n_faces, 0, np.int64)
+        self._fill("hidden", topology.n_faces, False, np.bool_)
         if self.uv is not None:
             uv = self.uv if not self.uv.flags.writeable else np.array(self.uv, dtype=np.float64)
             if uv.shape != (topology.n_corners, 2):
@@ -125,6 +128,19 @@ class Mesh:
         if self.seam is None:
             object.__setattr__(self, "seam", frozen(np.zeros(self.topology.n_edges, dtype=np.bool_)))
         return self.seam
+
+    @cached_property
+    def hidden_points(self) -> Booleans:
+        """Points all of whose faces are hidden: (n,)."""
+        seen = np.bincount(self.topology.corners[~self.hidden[self.topology.corner_face]], minlength=self.n_points)
+        return frozen((seen == 0) & (self.topology.point_face_count > 0))
+
+    @cached_property
+    def hidden_edges(self) -> Booleans:
+        """Edges all of whose faces are hidden: (e,)."""
+        shown = self.topology.corner_edge[~self.hidden[self.topology.corner_face]]
+        seen = np.bincount(shown, minlength=self.n_edges)
+        return frozen((seen == 0) & (self.topology.edge_face_count > 0))
 
     @property
     def n_points(self) -> int:

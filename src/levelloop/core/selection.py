@@ -8,7 +8,16 @@ from typing import Literal
 import numpy as np
 from numpy.typing import ArrayLike
 
-from levelloop.core.arrays import Booleans, Integers, as_indices, connected_labels, frozen, mask_of
+from levelloop.core.arrays import (
+    Booleans,
+    Integers,
+    as_indices,
+    connected_labels,
+    frozen,
+    group_order,
+    mask_of,
+    ranges,
+)
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
 from levelloop.core.topology import Topology
@@ -250,6 +259,54 @@ def outline(topology: Topology, selection: Selection) -> Selection:
     return select_mask("edges", (inside > 0) & ((inside < topology.edge_face_count) | topology.open_edges))
 
 
+def select_between(topology: Topology, selection: Selection) -> Selection:
+    """The shortest stretch of elements between the last two picks, both included, beside what was selected.
+
+    For edges along their loop where both lie on one; else and for other kinds by the fewest steps.
+    Raises EditError where there are no two picks, or no way between them.
+    """
+    if len(selection) < 2:
+        raise EditError("A stretch lies between two picks; select two.")
+    start, end = int(selection.indices[-2]), int(selection.indices[-1])
+    if selection.kind == "edges" and topology.loop_label[start] == topology.loop_label[end]:
+        onwards = topology.continuation
+        pairs = np.stack((np.arange(2 * topology.n_edges) // 2, onwards), axis=1)[onwards >= 0]
+    else:
+        pairs = _neighbours(topology, selection.kind)
+    way = _shortest_way(pairs, count_of(topology, selection.kind), start, end)
+    if len(way) == 0:
+        raise EditError("The two picks are not connected; there is no stretch between them.")
+    return combine(selection, Selection(selection.kind, way), add=True)
+
+
+def inside(topology: Topology, selection: Selection) -> Selection:
+    """The faces on the smaller side of a closed loop of selected edges. Raises EditError where it encloses none."""
+    if selection.kind != "edges" or len(selection) == 0:
+        raise EditError("To select the inside, select a closed loop of edges.")
+    wall = selection.mask(topology)
+    faces = topology.edge_faces
+    open_way = (topology.edge_face_count >= 2) & ~wall
+    _, piece = connected_labels(faces[open_way], topology.n_faces)
+    beside = faces[wall & (topology.edge_face_count >= 2)]
+    if len(beside) == 0 or (piece[beside[:, 0]] == piece[beside[:, 1]]).any():
+        raise EditError("The selected edges do not close: both of their sides are connected.")
+    touched = np.unique(piece[beside])
+    size = np.bincount(piece, minlength=int(piece.max()) + 1)
+    # Of the pieces beside the loop all but the largest lie inside.
+    outside = touched[np.argmax(size[touched])]
+    chosen = np.isin(piece, touched[touched != outside])
+    return Selection("faces", np.flatnonzero(chosen))
+
+
+def without_hidden(mesh: Mesh, selection: Selection) -> Selection:
+    """The selection without what is hidden."""
+    if not mesh.hidden.any() or len(selection) == 0:
+        return selection
+    hidden = {"points": mesh.hidden_points, "edges": mesh.hidden_edges, "faces": mesh.hidden}[selection.kind]
+    keep = ~hidden[selection.indices]
+    return selection if keep.all() else _keep(selection, keep)
+
+
 def invert(topology: Topology, selection: Selection) -> Selection:
     """Everything of the kind that is not selected."""
     return select_mask(selection.kind, ~selection.mask(topology))
@@ -273,6 +330,42 @@ def describe_runs(mesh: Mesh, selection: Selection) -> str:
 
 
 # Helpers
+
+
+def _neighbours(topology: Topology, kind: Kind) -> Integers:
+    """Pairs of elements that touch: points by edges, edges by points, faces by edges."""
+    if kind == "points":
+        return topology.edges
+    if kind == "faces":
+        return topology.edge_faces[topology.edge_face_count >= 2]
+    order, offsets = group_order(topology.edges.ravel(), topology.n_points)
+    edges = order // 2
+    same = np.ones(max(0, len(edges) - 1), dtype=np.bool_)
+    same[offsets[1:-1][(offsets[1:-1] > 0) & (offsets[1:-1] < len(edges))] - 1] = False
+    return np.stack((edges[:-1][same], edges[1:][same]), axis=1)
+
+
+def _shortest_way(pairs: Integers, count: int, start: int, end: int) -> Integers:
+    """The elements on the way with the fewest steps, start and end included; none where there is no way."""
+    order, offsets = group_order(np.concatenate((pairs[:, 0], pairs[:, 1])), count)
+    others = np.concatenate((pairs[:, 1], pairs[:, 0]))[order]
+    came_from = np.full(count, -1, dtype=np.int64)
+    came_from[start] = start
+    front = np.array([start])
+    while len(front) and came_from[end] < 0:
+        size = np.diff(offsets)[front]
+        reached = others[ranges(offsets[:-1][front], size)]
+        origin = np.repeat(front, size)
+        fresh = came_from[reached] < 0
+        reached, first = np.unique(reached[fresh], return_index=True)
+        came_from[reached] = origin[fresh][first]
+        front = reached
+    if came_from[end] < 0:
+        return np.zeros(0, dtype=np.int64)
+    way = [end]
+    while way[-1] != start:
+        way.append(int(came_from[way[-1]]))
+    return np.array(way[::-1], dtype=np.int64)
 
 
 def _need_some(selection: Selection) -> None:

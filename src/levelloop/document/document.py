@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from typing import Literal
 
 import numpy as np
 
@@ -23,7 +24,8 @@ class Part:
     """One cage with its name, looks and smoothing level.
 
     transform: (4, 4) from part space to the world, row vectors times matrix as in OpenUSD.
-    level: of view and output alike, 0 … 6; limit: its points put on the limit surface.
+    level: of view and output alike, 0 … 6; limit: its points put on the limit surface. group: names of groups, outer
+    first, with "/" between; shared: parts of one such word share one cage; attached: id of the part it moves with.
     """
 
     id: str
@@ -37,6 +39,10 @@ class Part:
     helper: bool = False
     transform: Floats = field(default_factory=lambda: np.eye(4))
     accepted: Mapping[str, str] = field(default_factory=dict)
+    opacity: float = 1.0
+    group: str = ""
+    shared: str = ""
+    attached: str = ""
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "transform", frozen(np.array(self.transform, dtype=np.float64)))
@@ -45,6 +51,13 @@ class Part:
         """The mesh after the recipe, smoothed to the part's level or the given one."""
         use_limit = self.limit if limit is None else limit
         return smooth(self.mesh, self.level if level is None else level, use_limit)
+
+    def moves_whole(self, document: Document) -> bool:
+        """Whether it is moved by its transform where nothing of it is selected: its cage is not its alone.
+
+        Instances and parts that others are attached to, or that are attached themselves.
+        """
+        return bool(self.shared or self.attached) or any(other.attached == self.id for other in document.parts)
 
     @cached_property
     def in_place(self) -> bool:
@@ -58,17 +71,32 @@ class Part:
         return mesh.with_points(mesh.points @ self.transform[:3, :3] + self.transform[3, :3])
 
 
+@dataclass(frozen=True)
+class Symmetry:
+    """Symmetric editing across the plane of an axis through the part's origin.
+
+    tolerance: mm within which places are twins; middle: two points of an edge from which twins are found by flow
+    instead of by place.
+    """
+
+    axis: Literal["x", "y", "z"] = "x"
+    tolerance: float = 0.01
+    middle: tuple[int, int] | None = None
+
+
 @dataclass(frozen=True, eq=False)
 class Document:
-    """Parts in order, which one is active, the unit of typed numbers, named values.
+    """Parts in order, which one is active, the unit of typed numbers, named values, the anchor, symmetry.
 
-    values: name → (text, millimetres).
+    values: name → (text, millimetres); anchor: (x, y, z) mm.
     """
 
     parts: tuple[Part, ...] = ()
     active: str = ""
     unit: str = "mm"
     values: Mapping[str, tuple[str, float]] = field(default_factory=dict)
+    anchor: tuple[float, float, float] | None = None
+    symmetry: Symmetry | None = None
 
     @property
     def part(self) -> Part:
@@ -86,9 +114,18 @@ class Document:
         raise EditError(f'There is no part "{name}".')
 
     def with_part(self, part: Part) -> Document:
-        """The document with a part of that id replaced, or added last and made active."""
-        if any(old.id == part.id for old in self.parts):
-            return replace(self, parts=tuple(part if old.id == part.id else old for old in self.parts))
+        """The document with a part of that id replaced, or added last and made active.
+
+        Parts that share its cage get the new one; parts attached to it move as it does.
+        """
+        before = next((old for old in self.parts if old.id == part.id), None)
+        if before is not None:
+            parts = tuple(part if old.id == part.id else _sharing(old, part) for old in self.parts)
+            changed = replace(self, parts=parts)
+            if np.array_equal(before.transform, part.transform):
+                return changed
+            by = np.asarray(np.linalg.solve(before.transform, part.transform), dtype=np.float64)
+            return changed._carrying(part.id, by)
         return replace(self, parts=(*self.parts, part), active=part.id)
 
     def without(self, part_id: str) -> Document:
@@ -99,6 +136,16 @@ class Document:
         if active == part_id:
             active = parts[max(0, index - 1)].id if parts else ""
         return replace(self, parts=parts, active=active)
+
+    def _carrying(self, part_id: str, by: Floats) -> Document:
+        """The document with all that is attached to a part moved by a matrix."""
+        document = self
+        for other in self.parts:
+            if other.attached == part_id:
+                moved = replace(other, transform=other.transform @ by)
+                parts = tuple(moved if old.id == moved.id else old for old in document.parts)
+                document = replace(document, parts=parts)._carrying(other.id, by)
+        return document
 
     def free_name(self, wanted: str) -> str:
         """The wanted name, with a number where it is taken."""
@@ -116,6 +163,12 @@ class Document:
     def reading(self) -> Reading:
         """How typed numbers are read here."""
         return Reading(self.unit, {name: value for name, (_, value) in self.values.items()})
+
+
+def _sharing(old: Part, part: Part) -> Part:
+    if not part.shared or old.shared != part.shared or old.mesh is part.mesh:
+        return old
+    return replace(old, mesh=part.mesh)
 
 
 def new_part(document: Document, mesh: Mesh, name: str) -> Part:

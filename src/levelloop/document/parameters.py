@@ -289,6 +289,35 @@ class Text(Parameter):
 
 
 @dataclass(frozen=True)
+class PartName(Text):
+    """Another part by its name."""
+
+    def show(self, value: Any, unit: str = "mm") -> str:
+        """The name, or that there is none."""
+        return f"“{value}”" if value else "nothing"
+
+
+@dataclass(frozen=True)
+class Sizes(Parameter):
+    """Three lengths, any of which may be left open."""
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        if isinstance(value, str):
+            value = [None if part.strip() in ("", "-") else part for part in value.replace("×", " x ").split(" x ")]
+        try:
+            parts = list(value)
+        except TypeError as error:
+            raise EditError(f"A size is three lengths, not {value!r}.") from error
+        if len(parts) != 3:
+            raise EditError(f"A size is three lengths, not {value!r}; leave one open with -.")
+        length = Length("size", low=0)
+        return tuple(None if part is None else length.read(part, reading) for part in parts)
+
+    def _show(self, value: Any, unit: str) -> str:
+        return " x ".join("-" if part is None else format_length(part, unit) for part in value)
+
+
+@dataclass(frozen=True)
 class Plain(Parameter):
     """A value that scripts give and sentences don't show, checked by the operation itself."""
 

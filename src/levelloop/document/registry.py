@@ -12,7 +12,7 @@ from levelloop.core.errors import EditError
 from levelloop.core.selection import Kind, Selection
 from levelloop.document.parameters import Parameter, Reading
 
-ActsOn = Literal["cage", "form", "selection", "part", "document"]
+ActsOn = Literal["cage", "form", "selection", "part", "document", "parts"]
 
 
 @dataclass(frozen=True)
@@ -21,9 +21,9 @@ class Operation:
 
     run: for acts_on "cage" (mesh, selection, **parameters) → Edit; "form" (**parameters) → Mesh; "selection"
     (mesh, selection, **parameters) → Selection; "part" (part, **parameters) → Part; "document" (document,
-    **parameters) → Document.
+    **parameters) → Document; "parts" (document, selections, **parameters) → Change.
     needs: kinds of selection it takes; empty: none needed. least: how many elements. or_all: nothing selected
-    means everything.
+    means everything. moves_only: changes nothing but where points are, so that symmetry can mirror it.
     """
 
     key: str
@@ -40,6 +40,7 @@ class Operation:
     shortcut: str = ""
     icon: str = ""
     group: str = ""
+    moves_only: bool = False
 
     def parameter(self, name: str) -> Parameter:
         """A parameter by name. Raises EditError where there is none."""

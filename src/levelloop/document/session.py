@@ -12,6 +12,7 @@ from psygnal import Signal
 
 from levelloop.core.edit.carry import Edit
 from levelloop.core.edit.combine import combined
+from levelloop.core.edit.symmetry import made_symmetric, twins_by_flow, twins_by_place
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
 from levelloop.core.review import Report, review
@@ -24,10 +25,13 @@ from levelloop.core.selection import (
     combine,
     select,
     select_all,
+    without_hidden,
 )
 from levelloop.core.where import select_where
-from levelloop.document.document import Document, Part, new_part
+from levelloop.document.document import Document, Part, Symmetry, new_part
 from levelloop.document.operations import REGISTRY
+from levelloop.document.parameters import PartName
+from levelloop.document.parting import Change
 from levelloop.document.registry import Operation
 from levelloop.document.units import parse_length
 
@@ -246,7 +250,9 @@ class Session:
     def set_selection(self, selection: Selection, part_id: str | None = None) -> None:
         """Makes a selection of a part (the active one) the present one; no entry of the history."""
         target = part_id or self.part.id
-        self._amend(replace(self.state, selections={**self.state.selections, target: selection}))
+        mesh = self.document.find(target).mesh
+        fitting = without_hidden(mesh, selection)
+        self._amend(replace(self.state, selections={**self.state.selections, target: fitting}))
 
     # Review and files
 
@@ -307,6 +313,14 @@ class Session:
                 part = new_part(document, mesh, values["name"] or operation.title.lower())
                 document = document.with_part(part)
             return State(document, {}, sentence, **entry)
+        if operation.acts_on == "parts":
+            change: Change = operation.run(document, base.selections, **values)
+            said_of = base.selection(document.active)
+            who = described(said_of) if len(said_of) else f"all of “{document.part.name}”" if document.parts else ""
+            sentence = operation.says(values, who, document.unit)
+            fitting = {part.id for part in change.document.parts}
+            kept = {key: chosen for key, chosen in change.selections.items() if key in fitting}
+            return State(change.document, kept, sentence, message=change.message, **entry)
         if operation.acts_on == "document":
             changed: Document = operation.run(document, **values)
             return State(changed, base.selections, operation.says(values, "", document.unit), **entry)
@@ -323,8 +337,17 @@ class Session:
                 raise EditError(f"“{part.name}” is locked.")
             selection = base.selection(part.id)
             _check(operation, selection)
-            edit = _edited(part, operation, selection, values)
+            if not len(selection) and operation.moves_only and part.moves_whole(document):
+                document = document.with_part(_placed_whole(part, operation, _resolved(operation, values, document)))
+                said.append(f"all of “{part.name}”")
+                continue
+            edit = _edited(part, operation, selection, _resolved(operation, values, document))
+            if operation.moves_only and document.symmetry is not None:
+                edit = _symmetric(part, edit, document.symmetry)
             document = document.with_part(replace(part, mesh=edit.mesh))
+            if edit.mesh.topology is not part.mesh.topology and part.shared:
+                siblings = {other.id for other in document.parts if other.shared == part.shared}
+                selections = {key: chosen for key, chosen in selections.items() if key not in siblings}
             selections[part.id] = edit.selection
             said.append(described(selection) if len(selection) else f"all of “{part.name}”")
             messages.append(edit.message)
@@ -371,6 +394,51 @@ def _check(operation: Operation, selection: Selection) -> None:
     complaint = operation.why_not(selection)
     if complaint:
         raise EditError(complaint)
+
+
+def _resolved(operation: Operation, values: dict[str, Any], document: Document) -> dict[str, Any]:
+    """The values with parts' names replaced by those parts' meshes in world space, and the anchor by its place."""
+    result = dict(values)
+    for parameter in operation.parameters:
+        name = parameter.name
+        if isinstance(parameter, PartName) and values[name]:
+            other = document.find(values[name])
+            result[name] = other.to_world(other.mesh)
+        elif isinstance(values.get(name), str) and values[name] == "anchor":
+            if document.anchor is None:
+                raise EditError("There is no anchor yet; set one first.")
+            result[name] = document.anchor
+    return result
+
+
+def _placed_whole(part: Part, operation: Operation, values: dict[str, Any]) -> Part:
+    """A part moved as a whole by its transform, its cage as it is: read off what the operation does to a frame."""
+    world = part.to_world(part.mesh)
+    moved = operation.run(world, Selection("points", np.zeros(0, dtype=np.int64)), **values).mesh.points
+    ones = np.ones((len(world.points), 1))
+    matrix, _, rank, _ = np.linalg.lstsq(np.concatenate((world.points, ones), axis=1), moved, rcond=1e-12)
+    if rank < 4:
+        raise EditError(f"“{part.name}” is flat; move its cage instead of the whole part.")
+    by = np.eye(4)
+    by[:, :3] = matrix
+    return replace(part, transform=part.transform @ by)
+
+
+def _symmetric(part: Part, edit: Edit, symmetry: Symmetry) -> Edit:
+    """The edit made on both sides of the part's own plane."""
+    axis = "xyz".index(symmetry.axis)
+    if symmetry.middle is None:
+        twin = twins_by_place(part.mesh.points, axis, symmetry.tolerance)
+    else:
+        edge = part.mesh.topology.find_edges([symmetry.middle])
+        if edge[0] < 0:
+            raise EditError("The edge in the middle is not there any more; set the symmetry anew.")
+        twin = twins_by_flow(part.mesh, int(edge[0]))
+    edit, lone = made_symmetric(part.mesh, edit, axis, twin)
+    if not lone:
+        return edit
+    told = f"{lone} {'point has' if lone == 1 else 'points have'} no twin across {symmetry.axis}."
+    return replace(edit, message=" ".join(filter(None, (edit.message, told))))
 
 
 def _edited(part: Part, operation: Operation, selection: Selection, values: dict[str, Any]) -> Edit:

@@ -28,7 +28,7 @@ from levelloop.core.mesh import (
     Scheme,
 )
 from levelloop.core.topology import Topology
-from levelloop.document.document import DEFAULT_LEVEL, Document, Part
+from levelloop.document.document import DEFAULT_LEVEL, Document, Part, Symmetry
 from levelloop.files.errors import FileError
 
 _METRES_PER_MILLIMETRE = 0.001
@@ -46,7 +46,14 @@ def write_usd(path: Path, document: Document) -> None:
     UsdGeom.SetStageMetersPerUnit(stage, _METRES_PER_MILLIMETRE)
     root = UsdGeom.Xform.Define(stage, "/Model")
     stage.SetDefaultPrim(root.GetPrim())
-    settings = {"unit": document.unit, "active": document.active, "values": dict(document.values)}
+    symmetry = document.symmetry
+    settings = {
+        "unit": document.unit,
+        "active": document.active,
+        "values": dict(document.values),
+        "anchor": document.anchor,
+        "symmetry": None if symmetry is None else [symmetry.axis, symmetry.tolerance, symmetry.middle],
+    }
     _set(root.GetPrim(), "settings", Sdf.ValueTypeNames.String, json.dumps(settings))
     for part in document.parts:
         mesh = part.mesh
@@ -88,7 +95,17 @@ def write_usd(path: Path, document: Document) -> None:
             geometry.CreateVisibilityAttr(UsdGeom.Tokens.invisible)
         if part.helper:
             geometry.CreatePurposeAttr(UsdGeom.Tokens.guide)
-        look = {"level": part.level, "limit": part.limit, "locked": part.locked, "accepted": dict(part.accepted)}
+        look = {
+            "level": part.level,
+            "limit": part.limit,
+            "locked": part.locked,
+            "accepted": dict(part.accepted),
+            "group": part.group,
+            "shared": part.shared,
+            "attached": part.attached,
+        }
+        if part.opacity < 1:
+            geometry.CreateDisplayOpacityAttr([part.opacity])
         _set(prim, "part", Sdf.ValueTypeNames.String, json.dumps(look))
         for index, name in enumerate(mesh.materials):
             faces = np.flatnonzero(mesh.material == index)
@@ -121,6 +138,7 @@ def read_usd(path: Path) -> Document:
     document = Document(
         unit=str(settings.get("unit", "mm")),
         values={str(k): (str(v[0]), float(v[1])) for k, v in settings.get("values", {}).items()},
+        **_anchor_and_symmetry(settings),
     )
     to_ours = _to_ours(stage)
     cache = UsdGeom.XformCache()
@@ -149,6 +167,7 @@ def _write_own_tags(prim: Any, mesh: Mesh) -> None:
         ("wires", mesh.topology.wires.ravel()),
         ("seams", mesh.topology.edges[mesh.seams].ravel()),
         ("diagonals", mesh.diagonal if mesh.diagonal.any() else mesh.diagonal[:0]),
+        ("hidden", np.flatnonzero(mesh.hidden)),
     ):
         if len(values):
             _set(prim, name, Sdf.ValueTypeNames.IntArray, _integers(values))
@@ -235,10 +254,29 @@ def _read_part(path: Path, geometry: Any, document: Document) -> Part:
         locked=bool(look.get("locked", False)),
         helper=geometry.ComputePurpose() == UsdGeom.Tokens.guide,
         accepted=dict(look.get("accepted", {})),
+        group=str(look.get("group", "")),
+        shared=str(look.get("shared", "")),
+        attached=str(look.get("attached", "")),
     )
+    opacity = geometry.GetDisplayOpacityAttr().Get()
+    if opacity is not None and len(opacity) == 1:
+        part = replace(part, opacity=min(max(float(opacity[0]), 0.0), 1.0))
     if colours:
         part = replace(part, colour="#" + "".join(f"{round(255 * min(max(c, 0), 1)):02X}" for c in colours[0]))
     return part
+
+
+def _anchor_and_symmetry(settings: dict[str, Any]) -> dict[str, Any]:
+    """What of the two a stage's settings hold, as a document takes them."""
+    result: dict[str, Any] = {}
+    anchor, symmetry = settings.get("anchor"), settings.get("symmetry")
+    if isinstance(anchor, list) and len(anchor) == 3:
+        result["anchor"] = tuple(float(value) for value in anchor)
+    if isinstance(symmetry, list) and len(symmetry) == 3 and symmetry[0] in ("x", "y", "z"):
+        middle = symmetry[2]
+        pair = (int(middle[0]), int(middle[1])) if isinstance(middle, list) and len(middle) == 2 else None
+        result["symmetry"] = Symmetry(symmetry[0], float(symmetry[1]), pair)
+    return result
 
 
 class _Nothing:
@@ -282,6 +320,7 @@ def _with_tags(path: Path, name: str, mesh: Mesh, geometry: Any, values: Any) ->
     material, names, sets = _subsets(geometry, topology)
     holes = values(geometry.GetHoleIndicesAttr(), np.int64)
     seams = topology.find_edges(_pairs(values(geometry.GetPrim().GetAttribute("levelloop:seams"), np.int64)))
+    hidden = values(geometry.GetPrim().GetAttribute("levelloop:hidden"), np.int64)
     diagonal = values(geometry.GetPrim().GetAttribute("levelloop:diagonals"), np.int64)
     never = SHARPNESS_NEVER_FADES
     return Mesh(
@@ -297,6 +336,7 @@ def _with_tags(path: Path, name: str, mesh: Mesh, geometry: Any, values: Any) ->
         mesh.uv,
         sets,
         np.clip(diagonal, 0, 2) if len(diagonal) == mesh.n_faces else np.zeros(mesh.n_faces, dtype=np.int64),
+        mask_of(hidden[(hidden >= 0) & (hidden < mesh.n_faces)], mesh.n_faces),
     )
 
 

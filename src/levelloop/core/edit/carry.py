@@ -93,6 +93,7 @@ def carry(
         uv,
         tuple(NamedSet(kept.name, kept.kind, _members(kept, old, origin)) for kept in old.sets),
         _diagonals(old, topology, origin),
+        _taken(old.hidden, face_origin, False),
     )
     return mesh, origin
 
@@ -146,6 +147,7 @@ def carry_merged(
         None if old.uv is None else old.uv[corner_origin],
         tuple(NamedSet(named.name, named.kind, of_set(named)) for named in old.sets),
         _diagonals(old, topology, origin),
+        _taken(old.hidden, face_origin, False),
     )
     return mesh, origin
 

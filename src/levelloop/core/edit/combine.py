@@ -47,6 +47,7 @@ def combined(meshes: Sequence[Mesh]) -> Mesh:
         joined(_uv_or_zero) if has_uv else None,
         _sets(meshes, new_edge),
         joined(lambda mesh: mesh.diagonal),
+        joined(lambda mesh: mesh.hidden),
     )
 
 

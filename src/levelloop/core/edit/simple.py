@@ -119,6 +119,31 @@ def keep_set(mesh: Mesh, selection: Selection, name: str) -> Edit:
     return Edit(replace(mesh, sets=others + kept), selection, identity(mesh))
 
 
+def hide(mesh: Mesh, selection: Selection, rest: bool = False) -> Edit:
+    """Hides the selected faces, or all faces at selected edges or points; rest: all others instead."""
+    topology = mesh.topology
+    if len(selection) == 0:
+        raise EditError("Nothing is selected to hide.")
+    if selection.kind == "faces":
+        chosen = selection.mask(topology)
+    else:
+        chosen = np.zeros(mesh.n_faces, dtype=np.bool_)
+        if selection.kind == "edges":
+            chosen[topology.corner_face[selection.mask(topology)[topology.corner_edge]]] = True
+        else:
+            chosen[topology.corner_face[selection.mask(topology)[topology.corners]]] = True
+    hidden = mesh.hidden | (~chosen if rest else chosen)
+    kept = selection if rest else Selection(selection.kind, NO_FACES)
+    return Edit(replace(mesh, hidden=hidden), kept, identity(mesh))
+
+
+def show_all(mesh: Mesh, selection: Selection) -> Edit:
+    """Shows every hidden face again."""
+    number = int(mesh.hidden.sum())
+    told = f"{number} {'face' if number == 1 else 'faces'} shown again." if number else "Nothing was hidden."
+    return Edit(replace(mesh, hidden=np.zeros(mesh.n_faces, dtype=np.bool_)), selection, identity(mesh), told)
+
+
 def crease(mesh: Mesh, selection: Selection, weight: float) -> Edit:
     """Gives the selected edges, or the edges of selected faces, a crease weight; 0 takes it away, 10 never fades."""
     if len(selection) == 0 or selection.kind == "points":

@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
+import numpy as np
+
 from levelloop.core.errors import EditError
 from levelloop.document.document import Document, Part
-from levelloop.document.parameters import (
-    Plain,
-    Text,
-)
+from levelloop.document.parameters import Choice, Length, PartName, Plain, Text, Toggle
+from levelloop.document.parting import attach, combine, detach, duplicate, instance
 from levelloop.document.registry import Operation
 from levelloop.document.units import parse_length
 
@@ -28,6 +28,12 @@ def _set_value(document: Document, name: str, value: Any) -> Document:
     text = str(value)
     number = parse_length(text, document.unit, reading.values)
     return replace(document, values={**document.values, name: (text, number)})
+
+
+def _reset_transform(part: Part) -> Part:
+    if part.shared:
+        raise EditError(f"“{part.name}” shares its cage; put into it, its place would move the others too.")
+    return replace(part, mesh=part.to_world(part.mesh), transform=np.eye(4))
 
 
 PARTS: tuple[Operation, ...] = (
@@ -50,5 +56,93 @@ PARTS: tuple[Operation, ...] = (
         "A length that typed numbers may use",
         "document",
         (Text("name", "", "Its name"), Plain("value", "0 mm")),
+    ),
+    Operation(
+        "combine",
+        "Combine",
+        "Part",
+        lambda document, selections, parts, weld, name: combine(document, selections, parts, weld, name),
+        "Combine parts[, weld within {weld}]",
+        "Makes several parts one; all that are shown and unlocked where none are named",
+        "parts",
+        (
+            Plain("parts", None, optional=True),
+            Length("weld", None, "Points nearer than that become one", optional=True, low=0, step=0.01),
+            Text("name", "", "The name of what they become"),
+        ),
+    ),
+    Operation(
+        "detach",
+        "Detach",
+        "Part",
+        detach,
+        "Detach by {by}, called {name}",
+        "Takes faces into a part of their own",
+        "parts",
+        (
+            Choice("by", "selection", "What goes together", words=("selection", "connected", "material")),
+            Text("name", "", "The new part's name"),
+        ),
+    ),
+    Operation(
+        "duplicate",
+        "Duplicate",
+        "Part",
+        lambda document, selections, new_part, name: duplicate(document, selections, new_part, name),
+        "Duplicate {selection} {new_part}, called {name}",
+        "Copies the selected faces, or the whole part",
+        "parts",
+        (
+            Toggle("new_part", True, "Where the copy goes", on="as a new part", off="within the part"),
+            Text("name", "", "The copy's name"),
+        ),
+    ),
+    Operation(
+        "instance",
+        "Instance",
+        "Part",
+        instance,
+        "Make an instance called {name}",
+        "A part that shares this one's cage and has its own place",
+        "parts",
+        (Text("name", "", "Its name"),),
+    ),
+    Operation(
+        "attach",
+        "Attach",
+        "Part",
+        attach,
+        "Attach the part to {to}",
+        "It moves with the other part; nothing sets it free",
+        "parts",
+        (PartName("to", None, "The other part", optional=True),),
+    ),
+    Operation(
+        "group_part",
+        "Group",
+        "Part",
+        lambda part, group: replace(part, group="/".join(filter(None, (word.strip() for word in group.split("/"))))),
+        "Put the part into the group {group}",
+        "Groups stand in the list as one; / makes groups in groups; no name takes it out",
+        "part",
+        (Text("group", "", "The group's name"),),
+    ),
+    Operation(
+        "reset_transform",
+        "Put its place into the cage",
+        "Part",
+        _reset_transform,
+        "Put the part's own place into its cage",
+        "The part stays where it is; its cage is in world space again",
+        "part",
+    ),
+    Operation(
+        "clear_transform",
+        "Back to its own place",
+        "Part",
+        lambda part: replace(part, transform=np.eye(4)),
+        "Take the part back to where its cage is",
+        "Forgets how the part was moved as a whole",
+        "part",
     ),
 )

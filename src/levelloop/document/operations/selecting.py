@@ -6,7 +6,9 @@ from typing import Any
 
 from levelloop.core import selection as selecting
 from levelloop.core.edit.simple import (
+    hide,
     keep_set,
+    show_all,
 )
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
@@ -15,6 +17,7 @@ from levelloop.document.operations.common import ANY
 from levelloop.document.parameters import (
     Choice,
     Text,
+    Toggle,
 )
 from levelloop.document.registry import Operation
 
@@ -101,6 +104,50 @@ SELECTING: tuple[Operation, ...] = (
         "selection",
         (),
         ANY,
+    ),
+    Operation(
+        "select_between",
+        "Select the stretch between",
+        "Select",
+        _select(selecting.select_between),
+        "Select between the last two of {selection}",
+        "The stretch between the last two picks",
+        "selection",
+        (),
+        ANY,
+        2,
+    ),
+    Operation(
+        "inside",
+        "Select the inside",
+        "Select",
+        _select(selecting.inside),
+        "Select the inside of {selection}",
+        "The smaller side of a closed loop of edges",
+        "selection",
+        (),
+        ("edges",),
+        3,
+    ),
+    Operation(
+        "hide",
+        "Hide",
+        "Select",
+        hide,
+        "Hide {selection}, {rest}",
+        "Hidden elements are never picked, walked to or moved",
+        "cage",
+        (Toggle("rest", False, "What is hidden", on="the rest instead", off="itself"),),
+        ANY,
+    ),
+    Operation(
+        "show_all",
+        "Show all",
+        "Select",
+        show_all,
+        "Show all that is hidden",
+        "Shows every hidden element again",
+        "cage",
     ),
     Operation(
         "outline",

@@ -1,0 +1,146 @@
+"""Edges slid along the edges beside them, and points nudged by a brush."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, Literal
+
+import numpy as np
+
+from levelloop.core.arrays import Booleans, Floats, Integers, mask_of, sum_by
+from levelloop.core.edit.carry import Edit, identity
+from levelloop.core.edit.runs import runs_of_selection
+from levelloop.core.edit.soft import falloff
+from levelloop.core.errors import EditError
+from levelloop.core.measure.faces import point_normals
+from levelloop.core.mesh import Mesh
+from levelloop.core.planes import as_vector
+from levelloop.core.selection import Selection, points_of
+
+NudgeMode = Literal["push", "smooth", "swell"]
+NUDGE_MODES: tuple[NudgeMode, ...] = ("push", "smooth", "swell")
+
+
+def slide(
+    mesh: Mesh,
+    selection: Selection,
+    ratio: float | None = None,
+    distance: float | None = None,
+    keep_shape: bool = False,
+) -> Edit:
+    """Slides selected edges along the edges that lead away from them; positive to the left of the direction picked.
+
+    ratio: −1 … 1 of each of those edges; distance: mm along each; keep_shape: all points go as far as the shortest
+    allows, so that the run keeps its shape. Points with no edge on that side stay.
+    """
+    if selection.kind != "edges" or len(selection) == 0:
+        raise EditError("To slide, select edges.")
+    if (ratio is None) == (distance is None):
+        raise EditError("A slide is by a ratio or by a distance, one of the two.")
+    amount = float(ratio if ratio is not None else distance or 0.0)
+    if ratio is not None and abs(amount) > 1:
+        raise EditError("A slide's ratio lies between −1 and 1.")
+    left = amount >= 0
+    target, moves = _beside(mesh, selection, left)
+    chosen = np.flatnonzero(moves)
+    if len(chosen) == 0:
+        raise EditError(f"There is no edge to slide along on the {'left' if left else 'right'}.")
+    along = target[chosen] - mesh.points[chosen]
+    length = np.linalg.norm(along, axis=1)
+    size = abs(amount)
+    if ratio is not None:
+        share = np.full(len(chosen), size)
+        if keep_shape:
+            share = size * length.min() / np.maximum(length, 1e-300)
+    else:
+        if keep_shape and size > length.min():
+            raise EditError(f"A slide by {size:g} mm passes the next loop; the shortest way is {length.min():.4g} mm.")
+        share = np.minimum(size / np.maximum(length, 1e-300), 1.0)
+    points = mesh.points.copy()
+    points[chosen] += along * share[:, None]
+    return Edit(mesh.with_points(points), selection, identity(mesh))
+
+
+def nudge(
+    mesh: Mesh,
+    selection: Selection,
+    path: Sequence[Any],
+    mode: NudgeMode = "push",
+    radius: float = 10.0,
+    strength: float = 0.5,
+) -> Edit:
+    """Moves points near a path like a brush: along it, towards their neighbours' mean, or along their normals.
+
+    path: (x, y, z) mm, one stamp each; radius: mm, with the bell falloff; strength: 0 … 1. Only selected points move
+    where some are selected; hidden ones never do.
+    """
+    stamps = np.array([as_vector(place) for place in path])
+    if len(stamps) == 0 or (mode == "push" and len(stamps) < 2):
+        raise EditError("A nudge needs a path: one place, or two to push.")
+    if radius <= 0:
+        raise EditError("A nudge needs a radius above 0.")
+    allowed = ~mesh.hidden_points
+    if len(selection):
+        allowed &= mask_of(points_of(mesh.topology, selection), mesh.n_points)
+    points = mesh.points.copy()
+    for number, stamp in enumerate(stamps):
+        ratio = np.linalg.norm(points - stamp, axis=1) / radius
+        near = np.flatnonzero((ratio < 1) & allowed)
+        weight = (strength * falloff(ratio[near], "bell"))[:, None]
+        if mode == "push":
+            if number + 1 < len(stamps):
+                points[near] += weight * (stamps[number + 1] - stamp)
+        elif mode == "swell":
+            # A tenth of the radius for each stamp at full strength.
+            points[near] += 0.1 * radius * weight * point_normals(mesh.topology, points)[near]
+        else:
+            points[near] += weight * (_means(mesh, points) - points)[near]
+    return Edit(mesh.with_points(points), selection, identity(mesh))
+
+
+# Helpers
+
+
+def _beside(mesh: Mesh, selection: Selection, left: bool) -> tuple[Floats, Booleans]:
+    """For points of the selected runs where the edges beside them lead, and which points have one: (n, 3), (n,)."""
+    topology = mesh.topology
+    pairs = []
+    for run in runs_of_selection(mesh, selection):
+        ahead = np.roll(run.points, -1)
+        pairs.append(np.stack((run.points, ahead), axis=1)[: len(run.points) if run.closed else -1])
+    directed = np.concatenate(pairs)
+    if not left:
+        directed = directed[:, ::-1]
+    corner = _corners_along(mesh, directed)
+    corner = corner[corner >= 0]
+    chosen = mask_of(selection.indices, topology.n_edges)
+    before, after = topology.previous_corner[corner], topology.next_corner[corner]
+    # At its start the edge before leads away, at its end the edge after, unless it is part of the run itself.
+    start = ~chosen[topology.corner_edge[before]]
+    end = ~chosen[topology.corner_edge[after]]
+    owners = np.concatenate((topology.corners[corner[start]], topology.corner_end[corner[end]]))
+    targets = np.concatenate((topology.corners[before[start]], topology.corner_end[after[end]]))
+    count = np.bincount(owners, minlength=mesh.n_points)
+    mean = sum_by(owners, mesh.points[targets], mesh.n_points) / np.maximum(count, 1)[:, None]
+    return mean, count > 0
+
+
+def _corners_along(mesh: Mesh, directed: Integers) -> Integers:
+    """The corner whose half-edge runs along each directed pair, −1 where there is none."""
+    topology = mesh.topology
+    key = topology.corners * mesh.n_points + topology.corner_end
+    order = np.argsort(key, kind="stable")
+    wanted = directed[:, 0] * mesh.n_points + directed[:, 1]
+    if len(key) == 0:
+        return np.full(len(directed), -1, dtype=np.int64)
+    found = order[np.minimum(np.searchsorted(key, wanted, sorter=order), len(key) - 1)]
+    return np.where(key[found] == wanted, found, -1)
+
+
+def _means(mesh: Mesh, points: Floats) -> Floats:
+    """The mean of each point's neighbours."""
+    ends = mesh.topology.edges
+    total = sum_by(ends[:, 0], points[ends[:, 1]], mesh.n_points) + sum_by(
+        ends[:, 1], points[ends[:, 0]], mesh.n_points
+    )
+    return np.asarray(total / np.maximum(mesh.topology.valence, 1)[:, None])

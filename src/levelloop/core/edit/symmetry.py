@@ -1,0 +1,85 @@
+"""Symmetric editing: which point is whose twin across a plane, and moves that are made on both sides."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from levelloop.core.arrays import Floats, Integers
+from levelloop.core.edit.carry import Edit
+from levelloop.core.errors import EditError
+from levelloop.core.mesh import Mesh
+
+
+def twins_by_place(points: Floats, axis: int, tolerance: float) -> Integers:
+    """The point across the plane through the origin from each, itself on the plane, −1 where there is none: (n,).
+
+    axis: 0, 1, 2; tolerance: mm. Twins are each other's nearest.
+    """
+    from scipy.spatial import cKDTree
+
+    if len(points) == 0:
+        return np.zeros(0, dtype=np.int64)
+    across = points.copy()
+    across[:, axis] *= -1.0
+    apart, nearest = cKDTree(points).query(across)
+    own = np.arange(len(points))
+    twin = np.where((apart <= tolerance) & (nearest[nearest] == own), nearest, -1)
+    on_plane = np.abs(points[:, axis]) <= tolerance
+    return np.where(on_plane, own, twin)
+
+
+def twins_by_flow(mesh: Mesh, edge: int) -> Integers:
+    """The twin of each point by connectivity alone, from an edge in the middle on: (n,), −1 where the sides differ.
+
+    For meshes that are posed. Raises EditError where the edge has no two faces that agree in direction.
+    """
+    topology = mesh.topology
+    corner = int(topology.edge_pair[edge, 0])
+    other = int(topology.twin[corner]) if corner >= 0 else -1
+    if other < 0:
+        raise EditError("Symmetry by flow starts from an edge in the middle, with a face on both sides.")
+    # A half-edge and its mirror run in opposite directions: what follows the one comes before the other.
+    mirror = np.full(topology.n_corners, -1, dtype=np.int64)
+    mirror[corner], mirror[other] = other, corner
+    front = np.array([corner, other])
+    while len(front):
+        back = mirror[front]
+        steps = (
+            (topology.next_corner[front], topology.previous_corner[back]),
+            (topology.twin[front], topology.twin[back]),
+        )
+        reached = []
+        for here, there in steps:
+            fits = (here >= 0) & (there >= 0)
+            fits[fits] = mirror[here[fits]] < 0
+            here, first = np.unique(here[fits], return_index=True)
+            mirror[here] = there[fits][first]
+            reached.append(here)
+        front = np.concatenate(reached)
+    twin = np.full(mesh.n_points, -1, dtype=np.int64)
+    known = np.flatnonzero(mirror >= 0)
+    twin[topology.corners[known]] = topology.corner_end[mirror[known]]
+    own = np.arange(mesh.n_points)
+    return np.where((twin >= 0) & (twin[twin] == own), twin, -1)
+
+
+def made_symmetric(before: Mesh, edit: Edit, axis: int, twin: Integers) -> tuple[Edit, int]:
+    """The edit, which moved points only, made on the other side too; and how many moved points have no twin.
+
+    Points that are their own twin stay on the plane. Where both of a pair moved, the one on the positive side leads.
+    """
+    points = edit.mesh.points.copy()
+    moved = (points != before.points).any(axis=1)
+    own = np.arange(len(points))
+    middle = moved & (twin == own)
+    points[middle, axis] = 0.0
+    paired = moved & (twin >= 0) & (twin != own)
+    leads = paired & (~moved[twin] | (before.points[:, axis] > 0))
+    sources = np.flatnonzero(leads)
+    across = points[sources]
+    across[:, axis] *= -1.0
+    points[twin[sources]] = across
+    lone = int((moved & (twin < 0)).sum())
+    return replace(edit, mesh=edit.mesh.with_points(points)), lone

@@ -1,0 +1,202 @@
+"""Parts taken apart, put together, copied: what changes more than one part at a time."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from levelloop.core.arrays import Booleans, connected_labels
+from levelloop.core.edit.combine import combined
+from levelloop.core.edit.outlines import drop_faces
+from levelloop.core.edit.weld import weld
+from levelloop.core.errors import EditError
+from levelloop.core.mesh import Mesh
+from levelloop.core.selection import Selection, faces_of, points_of, select_all
+from levelloop.document.document import Document, Part, new_part
+
+
+@dataclass(frozen=True, eq=False)
+class Change:
+    """A changed document with its selections, and what was done where there is more to say."""
+
+    document: Document
+    selections: Mapping[str, Selection]
+    message: str = ""
+
+
+def combine(
+    document: Document,
+    selections: Mapping[str, Selection],
+    parts: Sequence[str] | None = None,
+    weld_within: float | None = None,
+    name: str = "",
+) -> Change:
+    """Makes several parts one, the first of them, in its place; all visible and unlocked ones where none are named.
+
+    weld_within: mm, points within that distance become one; None: none do.
+    """
+    chosen = (
+        [document.find(part) for part in parts] if parts else [p for p in document.parts if p.visible and not p.locked]
+    )
+    chosen = list({part.id: part for part in chosen}.values())
+    if len(chosen) < 2:
+        raise EditError("To combine, name at least two parts.")
+    for part in chosen:
+        if part.locked:
+            raise EditError(f"“{part.name}” is locked.")
+    first = chosen[0]
+    mesh = combined([first.mesh, *(in_space_of(part, first) for part in chosen[1:])])
+    told = ""
+    if weld_within is not None:
+        edit = weld(mesh, select_all(mesh.topology, "points"), weld_within)
+        mesh, told = edit.mesh, edit.message
+    for part in chosen[1:]:
+        document = document.without(part.id)
+    document = replace(document.with_part(replace(first, mesh=mesh, name=name or first.name)), active=first.id)
+    kept = {key: value for key, value in selections.items() if key not in {part.id for part in chosen}}
+    return Change(document, kept, told)
+
+
+def detach(document: Document, selections: Mapping[str, Selection], by: str = "selection", name: str = "") -> Change:
+    """Takes faces out of the active part into parts of their own.
+
+    by: "selection": the selected ones; "connected": each connected piece; "material": each material. The copies
+    keep the part's place, level and tags; the last one becomes active.
+    """
+    part = _unlocked(document.part)
+    mesh = part.mesh
+    if by == "selection":
+        selection = selections.get(part.id)
+        faces = np.zeros(0, dtype=np.int64) if selection is None else faces_of(mesh.topology, selection)
+        if len(faces) == 0:
+            raise EditError("To detach, select faces.")
+        if len(faces) == mesh.n_faces:
+            raise EditError("All faces are selected; there would be nothing left to detach from.")
+        inside = np.zeros(mesh.n_faces, dtype=np.bool_)
+        inside[faces] = True
+        groups = [inside]
+    elif by == "connected":
+        _, label = connected_labels(mesh.topology.edges, mesh.n_points)
+        of_face = label[mesh.topology.corners[mesh.topology.face_offsets[:-1]]]
+        groups = [of_face == one for one in np.unique(of_face)[1:]]
+        if not groups:
+            raise EditError(f"“{part.name}” is one connected piece; there is nothing to detach.")
+    else:
+        groups = [mesh.material == one for one in np.unique(mesh.material)[1:]]
+        if not groups:
+            raise EditError(f"“{part.name}” has one material only; there is nothing to detach.")
+    rest = ~np.logical_or.reduce(groups)
+    document = document.with_part(replace(part, mesh=_only(mesh, rest), shared=""))
+    for inside in groups:
+        own = new_part(document, _only(mesh, inside), name or f"{part.name} piece")
+        document = document.with_part(_like(own, part))
+    kept = {key: value for key, value in selections.items() if key != part.id}
+    return Change(document, kept, f"{len(groups)} new part{'s' if len(groups) > 1 else ''}.")
+
+
+def duplicate(
+    document: Document, selections: Mapping[str, Selection], new_part_: bool = True, name: str = ""
+) -> Change:
+    """Copies the selected faces, or the whole active part where none are selected.
+
+    new_part_: the copy is a part of its own and becomes active; else it lies in the same part and is selected.
+    """
+    part = document.part
+    mesh = part.mesh
+    selection = selections.get(part.id)
+    inside = np.ones(mesh.n_faces, dtype=np.bool_)
+    if selection is not None and len(selection):
+        inside = np.zeros(mesh.n_faces, dtype=np.bool_)
+        inside[faces_of(mesh.topology, selection)] = True
+        if not inside.any():
+            raise EditError("The selection holds no whole face to duplicate.")
+    copy = mesh if inside.all() else _only(mesh, inside)
+    if new_part_:
+        own = new_part(document, copy, name or f"{part.name} copy")
+        return Change(document.with_part(_like(own, part)), selections)
+    _unlocked(part)
+    both = combined([mesh, copy])
+    chosen = Selection("faces", np.arange(mesh.n_faces, both.n_faces))
+    return Change(document.with_part(replace(part, mesh=both)), {**selections, part.id: chosen})
+
+
+def instance(document: Document, selections: Mapping[str, Selection], name: str = "") -> Change:
+    """A part that shares the active part's cage: edits of one show in all; each has its own place."""
+    part = document.part
+    shared = part.shared or part.id
+    document = document.with_part(replace(part, shared=shared))
+    own = new_part(document, part.mesh, name or f"{part.name} instance")
+    return Change(document.with_part(replace(_like(own, part), shared=shared)), selections)
+
+
+def attach(document: Document, selections: Mapping[str, Selection], to: str | None = None) -> Change:
+    """Attaches the active part to another, so that it moves with it; None sets it free."""
+    part = document.part
+    if not to:
+        return Change(document.with_part(replace(part, attached="")), selections)
+    other = document.find(to)
+    above = other
+    while True:
+        if above.id == part.id:
+            raise EditError(f"“{other.name}” moves with “{part.name}” already; it cannot be the other way round too.")
+        if not above.attached:
+            break
+        above = document.find(above.attached)
+    return Change(document.with_part(replace(part, attached=other.id)), selections)
+
+
+def paste(document: Document, selections: Mapping[str, Selection], copied: Part, into: bool = True) -> Change:
+    """Puts a copied piece into the active part, where it becomes selected, or into a part of its own."""
+    if not into or not document.parts:
+        own = new_part(document, copied.mesh, copied.name)
+        return Change(document.with_part(_like(own, copied)), selections)
+    part = _unlocked(document.part)
+    both = combined([part.mesh, in_space_of(copied, part)])
+    chosen = Selection("faces", np.arange(part.mesh.n_faces, both.n_faces))
+    return Change(document.with_part(replace(part, mesh=both)), {**selections, part.id: chosen})
+
+
+def copied(document: Document, selections: Mapping[str, Selection]) -> Part:
+    """The selected faces of the active part as a part of no document, or all of it. Raises EditError for none."""
+    part = document.part
+    selection = selections.get(part.id)
+    if selection is None or len(selection) == 0:
+        return part
+    inside = np.zeros(part.mesh.n_faces, dtype=np.bool_)
+    inside[faces_of(part.mesh.topology, selection)] = True
+    if not inside.any():
+        raise EditError("The selection holds no whole face to copy.")
+    return replace(part, mesh=_only(part.mesh, inside), shared="", attached="")
+
+
+def in_space_of(part: Part, other: Part) -> Mesh:
+    """A part's mesh with its points in another part's space."""
+    if part.in_place and other.in_place:
+        return part.mesh
+    back = np.linalg.inv(other.transform)
+    world = part.to_world(part.mesh)
+    return world.with_points(world.points @ back[:3, :3] + back[3, :3])
+
+
+# Helpers
+
+
+def _unlocked(part: Part) -> Part:
+    if part.locked:
+        raise EditError(f"“{part.name}” is locked.")
+    return part
+
+
+def _only(mesh: Mesh, inside: Booleans) -> Mesh:
+    """Some faces with the points they use."""
+    topology = mesh.topology
+    loose = np.ones(mesh.n_points, dtype=np.bool_)
+    loose[points_of(topology, Selection("faces", np.flatnonzero(inside)))] = False
+    return drop_faces(mesh, ~inside, keep_unattached=False, drop_points=loose)[0]
+
+
+def _like(own: Part, part: Part) -> Part:
+    """A new part that stands and is smoothed as another."""
+    return replace(own, level=part.level, limit=part.limit, transform=part.transform, group=part.group)
