@@ -66,12 +66,18 @@ def build_menus(window: Window, bar: QMenuBar) -> None:
     menus["Select"].addSeparator()
     add("Select", "Everything", window.select_all, "Ctrl+A", "Every element of the active part")
     add("Select", "Nothing", window.select_none, "Ctrl+D")
-    add("Select", "Through or visible only", window.toggle_reach, "Alt+T", "Whether what is hidden is picked too")
+    add(
+        "Select", "Reach", window.toggle_reach, "Alt+T", "Pick what is seen, what faces the view, or everything through"
+    )
     menus["Select"].addSeparator()
     for operation in REGISTRY.all():
         _add_operation(window, add, operation)
-    add("Part", "Show or hide", window.toggle_part, "V", "Hides the active part, or shows it")
-    add("Part", "Show all", window.show_all_parts, "Alt+V")
+    add("Transform", "Soft range", window.toggle_soft, "R", "What is around follows move, rotate and scale")
+    add("Part", "Show or hide", window.toggle_part, "", "Hides the active part, or shows it")
+    add("Part", "Show all parts", window.show_all_parts)
+    add("Select", "Hide", lambda: window.hide(False), "V", "What is selected, or the active part")
+    add("Select", "Hide the rest", lambda: window.hide(True), "Shift+V", "All but what is selected, or the other parts")
+    add("Select", "Show what is hidden", window.show_hidden, "Alt+V", "Elements and parts")
     add("Part", "Remove", window.remove_part, "", "Takes the active part out of the document")
     add("Smooth", "Cage or smooth", window.toggle_smooth, "", "Space")
     add("Smooth", "Level up", lambda: window.set_stop(window.line.stepped(1)), "PgUp")
@@ -89,14 +95,21 @@ def build_menus(window: Window, bar: QMenuBar) -> None:
     add("View", "Frame selection", window.view.frame, "0", "The selection, or the active part")
     add("View", "Frame everything", lambda: window.view.frame(everything=True), "Shift+0")
     menus["View"].addSeparator()
-    add("View", "X-ray", lambda: window.toggle_view("x_ray"), "Alt+X", "Shows what is behind")
-    add(
-        "View",
-        "Wires and flow lines",
-        lambda: window.toggle_view("wire"),
-        "Alt+W",
-        "The cage's edges on the surface",
-    )
+    for count, word in ((1, "One view"), (2, "Two views"), (4, "Four views")):
+        add("View", word, lambda count=count: window.panes.show_views(count), f"Ctrl+{count}", "Side by side")
+    menus["View"].addSeparator()
+    add("View", "X-ray", lambda: window.toggle_look("x_ray"), "Alt+X", "Shows what is behind")
+    add("View", "Wires and flow lines", lambda: window.toggle_look("wire"), "Alt+W", "The cage's edges on the surface")
+    add("View", "Normals", lambda: window.toggle_look("normals"), "Alt+N", "Which way the faces look")
+    add("View", "Cut open", window.cut_view, "Alt+C", "Hides what lies before the middle, square to the view's axis")
+    for title, shading, key in (
+        ("Clay", "clay", "Alt+1"),
+        ("Silhouette", "silhouette", "Alt+2"),
+        ("Valleys", "valleys", "Alt+3"),
+    ):
+        add("View", title, lambda shading=shading: window.set_look(shading=shading), key, "How the view is shaded")
+    for title, inside in (("tinted", "tinted"), ("plain", "plain"), ("hidden", "hidden")):
+        add("View", f"Back faces {title}", lambda inside=inside: window.set_look(inside=inside))
     menus["View"].addSeparator()
     add("View", "Next finding", lambda: window.review.walk(1), ".")
     add("View", "Previous finding", lambda: window.review.walk(-1), ",")

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QFont, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from levelloop.app.picking import element_places, visible
@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from levelloop.app.viewport import Viewport
 
 MOST_MARKERS = 400
+BRUSH_RADIUS = 22.0
 
 
 class Overlay(QWidget):
@@ -41,9 +42,17 @@ class Overlay(QWidget):
 
     def _draw_box(self, painter: QPainter) -> None:
         box = self.view.box
+        blue = self.view.theme.selection
+        if self.view.lasso:
+            painter.setPen(QPen(colour(blue), 1.0, Qt.PenStyle.DashLine))
+            painter.setBrush(colour(blue, 0.08))
+            painter.drawPolygon(QPolygonF([QPointF(place) for place in self.view.lasso]))
+        if self.view.brush is not None:
+            painter.setPen(QPen(colour(blue), 1.4))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(QPointF(self.view.brush), BRUSH_RADIUS, BRUSH_RADIUS)
         if box is None:
             return
-        blue = self.view.theme.selection
         painter.setPen(QPen(colour(blue), 1.0, Qt.PenStyle.DashLine))
         painter.setBrush(colour(blue, 0.08))
         painter.drawRect(box)
@@ -124,17 +133,23 @@ class Overlay(QWidget):
             name = "back"
         kind = "Perspective" if camera.perspective else "Orthographic"
         words = [kind + (f", from the {name}" if name else "")]
-        if view.x_ray:
+        if view.look_of.x_ray:
             words.append("x-ray")
-        if view.reach == "through":
-            words.append("selecting through")
+        if view.reach != "visible":
+            words.append("selecting through" if view.reach == "through" else "selecting what faces you")
+        if view.look_of.shading != "clay":
+            words.append(view.look_of.shading)
+        if view.look_of.section is not None:
+            words.append("cut open")
         painter.setFont(text_font(8.5))
-        painter.setPen(colour(view.theme.quiet))
+        painter.setPen(colour(view.theme.ink if view.is_active else view.theme.quiet))
+        if view.is_active:
+            painter.setFont(text_font(8.5, QFont.Weight.DemiBold))
         painter.drawText(QRectF(14, 10, 400, 20), Qt.AlignmentFlag.AlignLeft, "  ·  ".join(words))
 
     def _draw_markers(self, painter: QPainter) -> None:
-        finding = self.view.finding
-        if finding is None or finding.count == 0 or self.view.stage.picture(self.view.finding_part) is None:
+        finding = self.view.hands.finding
+        if finding is None or finding.count == 0 or self.view.stage.picture(self.view.hands.finding_part) is None:
             return
         places = self._marker_places(finding)[:MOST_MARKERS]
         screen = self.view.camera.project(places, *self.view.pixels)
@@ -146,7 +161,7 @@ class Overlay(QWidget):
 
     def _marker_places(self, finding: Finding) -> np.ndarray:
         """Where the found elements are shown, on the smooth surface where that is shown."""
-        picture = self.view.stage.picture(self.view.finding_part)
+        picture = self.view.stage.picture(self.view.hands.finding_part)
         assert picture is not None
         places = element_places(picture, finding.kind)
         if finding.indices.max(initial=-1) < len(places):
@@ -160,7 +175,7 @@ def _draw_marker(
     """Shape and number first, colour second: a polygon of as many sides as a pole has edges or a face has sides."""
     theme = view.theme
     strength = 1.0 if is_seen else 0.35
-    current = number == view.finding_step
+    current = number == view.hands.finding_step
     radius = 12.0 if current else 9.0
     tone = theme.severity(finding.severity)
     painter.setPen(QPen(colour(tone, strength), 2.2 if current else 1.6))

@@ -11,9 +11,11 @@ from levelloop.app.camera import Camera
 from levelloop.app.picture import Picture
 from levelloop.app.renderer import WhatIsWhere, numbered
 from levelloop.core.arrays import Booleans, Floats, Integers
+from levelloop.core.measure.faces import face_normals
 from levelloop.core.selection import Kind
 
-Reach = Literal["visible", "through"]
+Reach = Literal["visible", "facing", "through"]
+REACHES: tuple[Reach, ...] = ("visible", "facing", "through")
 POINT_REACH = 12.0  # pixels
 EDGE_REACH = 9.0
 
@@ -71,13 +73,31 @@ def picked_in_box(
     sight: Sight, picture: Picture, kind: Kind, low: tuple[float, float], high: tuple[float, float], reach: Reach
 ) -> Integers:
     """The elements whose middle lies in a box on screen: sorted indices."""
-    places = element_places(picture, kind)
-    screen = sight.camera.project(places, sight.width, sight.height)
-    inside = (screen[:, 0] >= low[0]) & (screen[:, 0] <= high[0]) & (screen[:, 1] >= low[1]) & (screen[:, 1] <= high[1])
-    inside &= screen[:, 2] <= 1.0
-    if reach == "visible":
-        inside[inside] = visible(sight, screen[inside])
-    return np.flatnonzero(inside)
+    corners = np.array([low, (high[0], low[1]), high, (low[0], high[1])])
+    return picked_in_lasso(sight, picture, kind, corners, reach)
+
+
+def picked_in_lasso(sight: Sight, picture: Picture, kind: Kind, outline: Floats, reach: Reach) -> Integers:
+    """The elements whose middle lies inside an outline on screen, (n, 2) pixels: sorted indices.
+
+    Crossings of a ray with the outline are counted (Shimrat 1962).
+    """
+    screen = sight.camera.project(element_places(picture, kind), sight.width, sight.height)
+    inside = np.zeros(len(screen), dtype=np.bool_)
+    x, y = screen[:, 0], screen[:, 1]
+    for (ax, ay), (bx, by) in zip(outline.tolist(), np.roll(outline, -1, axis=0).tolist(), strict=True):
+        if ay != by:
+            crosses = (ay > y) != (by > y)
+            inside ^= crosses & (x < ax + (y - ay) * (bx - ax) / (by - ay))
+    return _reached(sight, picture, kind, screen, inside, reach)
+
+
+def picked_under_brush(
+    sight: Sight, picture: Picture, kind: Kind, x: float, y: float, radius: float, reach: Reach
+) -> Integers:
+    """The elements whose middle lies within a radius of a pixel: sorted indices."""
+    screen = sight.camera.project(element_places(picture, kind), sight.width, sight.height)
+    return _reached(sight, picture, kind, screen, np.hypot(screen[:, 0] - x, screen[:, 1] - y) <= radius, reach)
 
 
 def element_places(picture: Picture, kind: Kind) -> Floats:
@@ -103,6 +123,35 @@ def visible(sight: Sight, screen: Floats) -> Booleans:
 # Helpers
 
 
+def _reached(sight: Sight, picture: Picture, kind: Kind, screen: Floats, inside: Booleans, reach: Reach) -> Integers:
+    """Of elements inside something those that the reach allows."""
+    mesh = picture.part.mesh
+    hidden = {"points": mesh.hidden_points, "edges": mesh.hidden_edges, "faces": mesh.hidden}[kind]
+    inside = inside & (screen[:, 2] <= 1.0) & ~hidden
+    if reach == "visible":
+        inside[inside] = visible(sight, screen[inside])
+    elif reach == "facing":
+        inside &= facing(sight, picture, kind)
+    return np.flatnonzero(inside)
+
+
+def facing(sight: Sight, picture: Picture, kind: Kind) -> Booleans:
+    """Elements with a face that looks towards the camera: one entry for each of the kind."""
+    mesh = picture.part.to_world(picture.part.mesh)
+    topology = mesh.topology
+    camera = sight.camera
+    if mesh.n_faces == 0:
+        return np.ones(len(element_places(picture, kind)), dtype=np.bool_)
+    towards = camera.eye - picture.face_middles if camera.perspective else camera.axes[2][None]
+    faces = np.asarray((face_normals(topology, mesh.points) * towards).sum(axis=1) > 0)
+    if kind == "faces":
+        return faces
+    corners = faces[topology.corner_face]
+    if kind == "points":
+        return np.asarray(np.bincount(topology.corners[corners], minlength=mesh.n_points) > 0)
+    return np.asarray(np.bincount(topology.corner_edge[corners], minlength=mesh.n_edges) > 0)
+
+
 def _leeway(sight: Sight, depth: Floats) -> Floats:
     """How much deeper than the surface still counts as on it: a two-hundredth of the viewing distance."""
     camera = sight.camera
@@ -120,7 +169,7 @@ def _leeway(sight: Sight, depth: Floats) -> Floats:
 def _nearest_point(sight: Sight, picture: Picture, x: float, y: float, reach: Reach) -> tuple[float, int] | None:
     screen = sight.camera.project(picture.cage_places, sight.width, sight.height)
     distance = np.hypot(screen[:, 0] - x, screen[:, 1] - y)
-    near = np.flatnonzero((distance <= POINT_REACH) & (screen[:, 2] <= 1.0))
+    near = np.flatnonzero((distance <= POINT_REACH) & (screen[:, 2] <= 1.0) & ~picture.part.mesh.hidden_points)
     return _first_seen(sight, near, distance[near], screen[near], reach)
 
 
@@ -140,7 +189,7 @@ def _nearest_edge(sight: Sight, picture: Picture, x: float, y: float, reach: Rea
     part = distance.argmin(axis=1)
     rows = np.arange(len(distance))
     distance, foot = distance[rows, part], foot[rows, part]
-    near = np.flatnonzero(distance <= EDGE_REACH)
+    near = np.flatnonzero((distance <= EDGE_REACH) & ~picture.part.mesh.hidden_edges)
     return _first_seen(sight, near, distance[near], foot[near], reach)
 
 

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from levelloop.core.arrays import Floats, Integers
-from levelloop.core.measure.faces import face_centres, face_normals, triangles
+from levelloop.core.measure.faces import face_areas, face_centres, face_normals, triangles
 from levelloop.core.subdivision.surface import SmoothSurface
 from levelloop.document.document import Part
 
@@ -78,6 +78,17 @@ class Picture:
         chosen[faces] = True
         return np.ascontiguousarray(self.vertices[self.indices[chosen[self.triangle_face]].ravel(), :3])
 
+    def normal_lines(self) -> Singles:
+        """A short line from the middle of each shown cage face along its normal: (m, 2, 3)."""
+        mesh = self.part.to_world(self.part.mesh)
+        shown = np.flatnonzero(~mesh.hidden)
+        if len(shown) == 0:
+            return np.zeros((0, 2, 3), dtype=np.float32)
+        start = self.face_middles[shown]
+        length = 0.5 * np.sqrt(np.median(face_areas(mesh.topology, mesh.points)[shown]))
+        end = start + length * face_normals(mesh.topology, mesh.points, shown)
+        return np.stack((start, end), axis=1).astype(np.float32)
+
     def extent(self) -> Floats:
         """The points that frame the part: (n, 3)."""
         return self.cage_places
@@ -102,7 +113,7 @@ def make_picture(part: Part, smooth: bool, old: Picture | None = None) -> Pictur
     if level == 0:
         places = part.to_world(mesh).points
         shown, face = triangles(mesh.topology, places, mesh.diagonal)
-        solid = ~mesh.hole[face]
+        solid = ~(mesh.hole | mesh.hidden)[face]
         shown, face = shown[solid], face[solid]
         normals = face_normals(mesh.topology, places)
         corners = places[shown.ravel()]
@@ -119,7 +130,7 @@ def make_picture(part: Part, smooth: bool, old: Picture | None = None) -> Pictur
         normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
     sectors = surface.sectors
     vertices = np.concatenate((places[sectors.point], normals), axis=1).astype(np.float32)
-    shown = ~surface.left_out
+    shown = ~(surface.left_out | mesh.hidden[surface.face_origin])
     quad = sectors.of_corner.reshape(-1, 4)[shown].astype(np.uint32)
     indices = np.stack((quad[:, [0, 1, 2]], quad[:, [0, 2, 3]]), axis=1).reshape(-1, 3)
     face = np.repeat(surface.face_origin[shown], 2)

@@ -6,7 +6,7 @@ Lines and points are quads made on the GPU from one instance each, so that width
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Literal
 
 import moderngl
 import numpy as np
@@ -17,22 +17,29 @@ from levelloop.app.picture import Picture, Singles
 from levelloop.core.arrays import Floats, Integers
 
 Colour = tuple[float, float, float, float]
+Shading = Literal["clay", "silhouette", "valleys"]
+SHADINGS: tuple[Shading, ...] = ("clay", "silhouette", "valleys")
 
 _SURFACE = (
     """#version 330
     uniform mat4 world_to_clip; uniform mat4 world_to_view;
     in vec3 place; in vec3 normal;
-    out vec3 view_normal; out vec3 view_place;
+    out vec3 view_normal; out vec3 view_place; out vec3 world_place;
     void main() {
+        world_place = place;
         view_normal = mat3(world_to_view) * normal;
         view_place = (world_to_view * vec4(place, 1.0)).xyz;
         gl_Position = world_to_clip * vec4(place, 1.0);
     }""",
     """#version 330
-    uniform vec4 front; uniform vec4 back; uniform float perspective;
-    in vec3 view_normal; in vec3 view_place;
+    uniform vec4 front; uniform vec4 back; uniform float perspective; uniform vec4 section;
+    uniform int shading; uniform bool hide_inside; uniform float hollow;
+    in vec3 view_normal; in vec3 view_place; in vec3 world_place;
     out vec4 colour;
     void main() {
+        if (dot(section.xyz, world_place) > section.w) discard;
+        if (hide_inside && !gl_FrontFacing) discard;
+        if (shading == 1) { colour = front; return; }
         // What faces away is shown in its own colour, lit as if it faced here.
         vec3 base = gl_FrontFacing ? front.rgb : back.rgb;
         vec3 n = normalize(view_normal);
@@ -45,6 +52,16 @@ _SURFACE = (
         float rim = pow(1.0 - max(dot(n, eye), 0.0), 3.0) * max(n.y * 0.5 + 0.5, 0.0);
         vec3 half_way = normalize(key + eye);
         float gloss = 0.10 * pow(max(dot(n, half_way), 0.0), 28.0);
+        if (shading == 2) {
+            // How fast the normal turns towards itself over the picture: positive on ridges, negative in valleys.
+            vec3 along = dFdx(view_place); vec3 down = dFdy(view_place);
+            float turn = dot(dFdx(n), along) / max(dot(along, along), 1e-12)
+                       + dot(dFdy(n), down) / max(dot(down, down), 1e-12);
+            float deep = clamp(-turn * hollow, 0.0, 1.0);
+            float high = clamp(turn * hollow, 0.0, 1.0);
+            colour = vec4(mix(vec3(0.84, 0.82, 0.78), vec3(0.16, 0.20, 0.30), deep) + 0.14 * high, front.a);
+            return;
+        }
         colour = vec4(base * lit + vec3(0.16, 0.165, 0.175) * rim + vec3(gloss), front.a);
     }""",
 )
@@ -52,8 +69,9 @@ _LINE = (
     """#version 330
     uniform mat4 world_to_clip; uniform vec2 size; uniform float width; uniform float lift;
     in vec2 corner; in vec3 a; in vec3 b;
-    out float across;
+    out float across; out vec3 world_place;
     void main() {
+        world_place = corner.x < 0.5 ? a : b;
         vec4 p = world_to_clip * vec4(a, 1.0); vec4 q = world_to_clip * vec4(b, 1.0);
         float near = 1e-5;
         if (p.w < near && q.w < near) { gl_Position = vec4(2.0, 2.0, 2.0, 1.0); across = 0.0; return; }
@@ -72,9 +90,10 @@ _LINE = (
         gl_Position = end;
     }""",
     """#version 330
-    uniform vec4 tint; uniform float width;
-    in float across; out vec4 colour;
+    uniform vec4 tint; uniform float width; uniform vec4 section;
+    in float across; in vec3 world_place; out vec4 colour;
     void main() {
+        if (dot(section.xyz, world_place) > section.w) discard;
         float cover = clamp(width * 0.5 + 0.5 - abs(across), 0.0, 1.0);
         colour = vec4(tint.rgb, tint.a * cover);
     }""",
@@ -83,8 +102,9 @@ _POINT = (
     """#version 330
     uniform mat4 world_to_clip; uniform vec2 size; uniform float width; uniform float lift;
     in vec2 corner; in vec3 a;
-    out vec2 place;
+    out vec2 place; out vec3 world_place;
     void main() {
+        world_place = a;
         vec4 p = world_to_clip * vec4(a, 1.0);
         place = (corner * 2.0 - 1.0) * (width * 0.5 + 1.0);
         p.xy += place / (size * 0.5) * p.w;
@@ -92,9 +112,10 @@ _POINT = (
         gl_Position = p;
     }""",
     """#version 330
-    uniform vec4 tint; uniform vec4 rim; uniform float width;
-    in vec2 place; out vec4 colour;
+    uniform vec4 tint; uniform vec4 rim; uniform float width; uniform vec4 section;
+    in vec2 place; in vec3 world_place; out vec4 colour;
     void main() {
+        if (dot(section.xyz, world_place) > section.w) discard;
         float r = length(place);
         float cover = clamp(width * 0.5 + 0.5 - r, 0.0, 1.0);
         float inner = clamp(width * 0.5 - 0.9 - r, 0.0, 1.0);
@@ -118,11 +139,12 @@ _SKY = (
 )
 _PICK = (
     """#version 330
-    uniform mat4 world_to_clip; in vec3 place; in int number; flat out int shown;
-    void main() { shown = number; gl_Position = world_to_clip * vec4(place, 1.0); }""",
+    uniform mat4 world_to_clip; in vec3 place; in int number; flat out int shown; out vec3 world_place;
+    void main() { shown = number; world_place = place; gl_Position = world_to_clip * vec4(place, 1.0); }""",
     """#version 330
-    flat in int shown; out vec4 colour;
+    uniform vec4 section; flat in int shown; in vec3 world_place; out vec4 colour;
     void main() {
+        if (dot(section.xyz, world_place) > section.w) discard;
         colour = vec4(float(shown & 255), float((shown >> 8) & 255), float((shown >> 16) & 255), 255.0) / 255.0;
     }""",
 )
@@ -178,6 +200,9 @@ class Scene:
     lines: list[Lines] = field(default_factory=list)
     dots: list[Dots] = field(default_factory=list)
     sky: tuple[Colour, Colour] = ((1, 1, 1, 1), (1, 1, 1, 1))
+    shading: Shading = "clay"
+    hide_inside: bool = False
+    section: tuple[int, float] | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -236,9 +261,16 @@ class Renderer:
                 front=solid.colour,
                 back=solid.inside,
                 perspective=float(camera.perspective),
+                section=_section(scene.section),
+                shading=SHADINGS.index(scene.shading),
+                hide_inside=scene.hide_inside,
+                # Turns over a twentieth of the view's distance are plain to see.
+                hollow=camera.distance / 20.0,
             )
             arrays[0].render()
         size = (float(width), float(height))
+        for program in ("line", "point"):
+            self._set(program, section=_section(scene.section, slack=1e-4 * camera.distance))
         screen.depth_mask = False
         for patch in scene.patches:
             if len(patch.places):
@@ -270,7 +302,14 @@ class Renderer:
         screen.depth_mask = True
         self._forget_unused(used)
 
-    def read(self, pictures: list[Picture], camera: Camera, width: int, height: int) -> WhatIsWhere:
+    def read(
+        self,
+        pictures: list[Picture],
+        camera: Camera,
+        width: int,
+        height: int,
+        section: tuple[int, float] | None = None,
+    ) -> WhatIsWhere:
         """Which face is at each pixel, numbered over all pictures in turn, and how deep."""
         context = self._context
         if self._pick_target is None or self._pick_target[0] != (width, height):
@@ -284,7 +323,7 @@ class Renderer:
         context.viewport = (0, 0, width, height)
         context.enable_only(moderngl.DEPTH_TEST)
         target.clear(0.0, 0.0, 0.0, 0.0, depth=1.0)
-        self._set("pick", world_to_clip=camera.projection(width, height) @ camera.view())
+        self._set("pick", world_to_clip=camera.projection(width, height) @ camera.view(), section=_section(section))
         first = 1
         for picture in pictures:
             places = np.ascontiguousarray(picture.vertices[picture.indices.ravel(), :3])
@@ -371,6 +410,15 @@ class Renderer:
                 self._programs[program][name].write(np.ascontiguousarray(value.T, dtype="f4").tobytes())
             else:
                 self._programs[program][name].value = value
+
+
+def _section(section: tuple[int, float] | None, slack: float = 0.0) -> Colour:
+    """The plane beyond which nothing is drawn, as a normal and a distance."""
+    if section is None:
+        return (0.0, 0.0, 0.0, 1.0)
+    normal = [0.0, 0.0, 0.0]
+    normal[section[0]] = 1.0
+    return (normal[0], normal[1], normal[2], section[1] + slack)
 
 
 def numbered(pictures: list[Picture], number: int) -> tuple[Picture, int] | None:

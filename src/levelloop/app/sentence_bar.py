@@ -139,6 +139,15 @@ class SentenceBar(QWidget):
         if self._open:
             self.focus_first()
 
+    def change(self, **values: Any) -> None:
+        """Changes numbers of the operation that waits or runs; nothing where there is none."""
+        if self._pending is not None:
+            operation, known = self._pending
+            self._pending = (operation, operation.read({**known, **values}, self.session.document.reading))
+            self.refresh()
+        elif self._open and self.session.state.key:
+            self.session.change_last(**values)
+
     def finish(self, again: bool) -> None:
         """Keeps what was done; again: runs it once more on what is selected now."""
         self._pending = None

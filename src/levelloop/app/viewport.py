@@ -3,29 +3,35 @@
 from __future__ import annotations
 
 import time
+from dataclasses import dataclass, field
 from typing import Any, Literal
 
 import numpy as np
 from PySide6.QtCore import QPoint, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QCursor, QMouseEvent, QSurfaceFormat, QWheelEvent
+from PySide6.QtGui import QCursor, QKeyEvent, QMouseEvent, QSurfaceFormat, QWheelEvent
 from PySide6.QtOpenGLWidgets import QOpenGLWidget
 from PySide6.QtWidgets import QApplication, QWidget
 
 from levelloop.app.camera import Camera
 from levelloop.app.handle import Handle, Mode
-from levelloop.app.overlay import Overlay
-from levelloop.app.picking import Hit, Reach, Sight, pick, picked_in_box
+from levelloop.app.overlay import BRUSH_RADIUS, Overlay
+from levelloop.app.picking import Hit, Reach, Sight, pick, picked_in_box, picked_in_lasso, picked_under_brush
 from levelloop.app.picture import dashed
-from levelloop.app.renderer import Colour, Dots, Lines, Patch, Renderer, Scene, Solid, singles
+from levelloop.app.renderer import Colour, Dots, Lines, Patch, Renderer, Scene, Shading, Solid, singles
 from levelloop.app.stage import Stage
 from levelloop.app.theme import Theme, colour
+from levelloop.core.edit.soft import Soft, soft_weights
 from levelloop.core.edit.transform import middle_of_box
 from levelloop.core.errors import LevelLoopError
 from levelloop.core.review.findings import Finding
-from levelloop.core.selection import Kind, Selection, combine, points_of, select_loop, select_ring
+from levelloop.core.selection import Kind, Selection, combine, points_of, select_between, select_loop, select_ring
 from levelloop.document.session import Session
 
-Drag = Literal["none", "maybe_box", "box", "handle", "orbit", "pan", "menu_or_orbit"]
+Drag = Literal["none", "maybe_box", "box", "lasso", "brush", "handle", "orbit", "pan", "menu_or_orbit"]
+Inside = Literal["tinted", "plain", "hidden"]
+SHIFT, CONTROL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
+HELD = ("G", "Q")
+SOFT_STEPS = 8  # shades in which the soft range fades out
 FAR_ENOUGH = 4  # pixels before a press becomes a drag
 
 
@@ -39,6 +45,39 @@ def surface_format() -> QSurfaceFormat:
     return wanted
 
 
+@dataclass
+class Hands:
+    """What all views share: what is selected for, how far picking reaches, the transform tool, the finding shown.
+
+    soft: the parameters of the soft range that transforms begin with; empty where it is off.
+    """
+
+    kind: Kind | Literal["parts"] = "faces"
+    reach: Reach = "visible"
+    mode: Mode | None = None
+    hover: Hit | None = None
+    finding: Finding | None = None
+    finding_part: str = ""
+    finding_step: int = 0
+    soft: dict[str, Any] = field(default_factory=dict)
+
+
+@dataclass
+class Look:
+    """How one view shows the parts.
+
+    shading: clay, silhouette (flat, to judge the contour) or valleys (hollows darker); inside: how back faces are
+    shown: tinted, plain or hidden; section: an axis and where along it, mm, what lies beyond is cut away.
+    """
+
+    shading: Shading = "clay"
+    inside: Inside = "tinted"
+    x_ray: bool = False
+    wire: bool = True
+    normals: bool = False
+    section: tuple[int, float] | None = None
+
+
 class Viewport(QOpenGLWidget):
     """One view of the document.
 
@@ -49,20 +88,16 @@ class Viewport(QOpenGLWidget):
     told = Signal(str)
     camera_moved = Signal()
 
-    def __init__(self, session: Session, stage: Stage, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, stage: Stage, theme: Theme, parent: QWidget | None = None, hands: Hands | None = None
+    ) -> None:
         super().__init__(parent)
         self.setFormat(surface_format())
         self.session, self.stage, self.theme = session, stage, theme
         self.camera = Camera()
-        self.kind: Kind | Literal["parts"] = "faces"
-        self.reach: Reach = "visible"
-        self.x_ray = False
-        self.wire = True
-        self.mode: Mode | None = None
-        self.hover: Hit | None = None
-        self.finding: Finding | None = None
-        self.finding_part = ""
-        self.finding_step = 0
+        self.hands = hands or Hands()
+        self.is_active = False  # whether it is the one of several views that keys go to
+        self.look_of = Look()
         self._renderer: Renderer | None = None
         self._sight: Sight | None = None
         self._lines: dict[str, tuple[Any, Any]] = {}
@@ -70,6 +105,8 @@ class Viewport(QOpenGLWidget):
         self._pressed = QPoint()
         self._last = QPoint()
         self._box: QRectF | None = None
+        self._lasso: list[QPoint] = []
+        self._held = ""  # the key that makes a drag a lasso (G) or a brush (Q)
         self._grip = -1
         self._handle_runs = False
         self._handle_at_press: Handle | None = None
@@ -83,6 +120,44 @@ class Viewport(QOpenGLWidget):
         self._hover_timer.setInterval(12)
         self._hover_timer.timeout.connect(self._find_hover)
         stage.changed.connect(self._stage_changed)
+
+    # What is shared with other views
+
+    @property
+    def kind(self) -> Kind | Literal["parts"]:
+        """What is selected: points, edges, faces or parts."""
+        return self.hands.kind
+
+    @kind.setter
+    def kind(self, kind: Kind | Literal["parts"]) -> None:
+        self.hands.kind = kind
+
+    @property
+    def reach(self) -> Reach:
+        """How far picking reaches."""
+        return self.hands.reach
+
+    @reach.setter
+    def reach(self, reach: Reach) -> None:
+        self.hands.reach = reach
+
+    @property
+    def mode(self) -> Mode | None:
+        """The transform tool whose handle is shown."""
+        return self.hands.mode
+
+    @mode.setter
+    def mode(self, mode: Mode | None) -> None:
+        self.hands.mode = mode
+
+    @property
+    def hover(self) -> Hit | None:
+        """What is under the pointer."""
+        return self.hands.hover
+
+    @hover.setter
+    def hover(self, hit: Hit | None) -> None:
+        self.hands.hover = hit
 
     # Camera
 
@@ -119,6 +194,11 @@ class Viewport(QOpenGLWidget):
         self.camera.perspective = not self.camera.perspective
         self._moved()
 
+    def look_changed(self) -> None:
+        """Draws and picks again after the look has changed."""
+        self._sight = None
+        self.refresh()
+
     def refresh(self) -> None:
         """Draws again with what is selected, shown and hovered now."""
         self.update()
@@ -145,7 +225,7 @@ class Viewport(QOpenGLWidget):
             width, height = self.pixels
             pictures = self.stage.shown()
             self.makeCurrent()
-            what = self._renderer.read(pictures, self.camera, width, height)
+            what = self._renderer.read(pictures, self.camera, width, height, self.look_of.section)
             self.doneCurrent()
             self._sight = Sight(self.camera, width, height, pictures, what)
         return self._sight
@@ -172,6 +252,16 @@ class Viewport(QOpenGLWidget):
         """The box being drawn, in logical pixels."""
         return self._box
 
+    @property
+    def lasso(self) -> list[QPoint]:
+        """The line of the lasso being drawn, in logical pixels."""
+        return self._lasso if self._drag == "lasso" else []
+
+    @property
+    def brush(self) -> QPoint | None:
+        """Where the brush is, while its key is held."""
+        return self._last if self._held == "Q" else None
+
     def grip(self) -> int:
         """The axis held or under the pointer, −1 for none."""
         return self._grip
@@ -193,17 +283,24 @@ class Viewport(QOpenGLWidget):
     def scene(self) -> Scene:
         """What the view shows just now."""
         theme = self.theme
-        scene = Scene(sky=(_rgba(theme.sky), _rgba(theme.ground)))
+        look = self.look_of
+        flat = look.shading == "silhouette"
+        sky = (_rgba(theme.panel), _rgba(theme.panel)) if flat else (_rgba(theme.sky), _rgba(theme.ground))
+        scene = Scene(sky=sky, shading=look.shading, hide_inside=look.inside == "hidden", section=look.section)
         active = self.session.document.active
-        through = 0.28 if self.x_ray else 0.0
+        through = 0.28 if self.look_of.x_ray else 0.0
         ratio = self.devicePixelRatioF()
         for picture in self.stage.shown():
             part = picture.part
-            alpha = 0.55 if self.x_ray else 1.0
-            scene.solids.append(Solid(picture, _rgba(part.colour, alpha), _rgba(theme.inside, alpha)))
+            alpha = (0.55 if look.x_ray else 1.0) * part.opacity
+            front = _rgba(theme.ink if flat else part.colour, alpha)
+            inside = front if flat or look.inside == "plain" else _rgba(theme.inside, alpha)
+            scene.solids.append(Solid(picture, front, inside))
+            if flat:
+                continue
             is_active = part.id == active
             kept = self._kept_lines(picture)
-            if self.wire:
+            if self.look_of.wire:
                 strength = (0.55 if picture.level == 0 else 0.42) if is_active else 0.26
                 scene.lines.append(Lines(kept["wire"], _rgba(theme.ink, strength), 1.25 * ratio, through=through))
             for weight, segments in kept["creases"]:
@@ -215,6 +312,9 @@ class Viewport(QOpenGLWidget):
                 scene.dots.append(
                     Dots(kept["points"], _rgba(theme.ink), _rgba(theme.panel), 6.0 * ratio, through=through)
                 )
+            if look.normals and is_active:
+                scene.lines.append(Lines(kept["normals"], _rgba(theme.hover, 0.9), 1.4 * ratio))
+        self._add_soft(scene, ratio)
         self._add_selections(scene, through, ratio)
         self._add_hover(scene, ratio)
         return scene
@@ -231,10 +331,11 @@ class Viewport(QOpenGLWidget):
             if weight > 0
         ]
         kept = {
-            "wire": picture.segments(),
+            "wire": picture.segments(np.flatnonzero(~picture.part.mesh.hidden_edges)),
             "creases": groups,
             "seams": dashed(picture.segments(np.flatnonzero(picture.part.mesh.seams)), 4 if picture.level == 0 else 1),
-            "points": singles(picture.cage_places),
+            "points": singles(picture.cage_places[~picture.part.mesh.hidden_points]),
+            "normals": picture.normal_lines(),
         }
         self._lines[picture.part.id] = (picture, kept)
         return kept
@@ -259,6 +360,42 @@ class Viewport(QOpenGLWidget):
             else:
                 places = singles(picture.cage_places[selection.indices])
                 scene.dots.append(Dots(places, _rgba(blue), _rgba("#FFFFFF"), 9.0 * ratio, 5e-5, max(through, 0.3)))
+
+    def _add_soft(self, scene: Scene, ratio: float) -> None:
+        """The points that would follow the selection, fainter the less they do."""
+        soft = self.running_soft()
+        if soft is None or not self.session.document.parts or not len(self.session.selection):
+            return
+        picture = self.stage.picture(self.session.document.active)
+        if picture is None:
+            return
+        mesh = picture.part.to_world(picture.part.mesh)
+        try:
+            weights = soft_weights(mesh, points_of(mesh.topology, self.session.selection), soft)
+        except LevelLoopError:
+            return
+        blue = self.theme.selection
+        steps = np.ceil(weights * SOFT_STEPS).astype(np.int64)
+        for step in range(1, SOFT_STEPS + 1):
+            places = picture.cage_places[(steps == step) & (weights < 1)]
+            if len(places):
+                share = step / SOFT_STEPS
+                tint = _rgba(blue, 0.25 + 0.6 * share)
+                scene.dots.append(Dots(singles(places), tint, _rgba("#FFFFFF", 0.4), (4 + 4 * share) * ratio, 4.5e-5))
+
+    def running_soft(self) -> Soft | None:
+        """The soft range of the running transform, or of those to come; None where there is none."""
+        state = self.session.state
+        values: Any = state.parameters if self.mode is not None and state.key == self.mode else self.hands.soft
+        if self.mode is None or not values.get("soft_range"):
+            return None
+        return Soft(
+            float(values["soft_range"]),
+            values.get("soft_shape", "bell"),
+            bool(values.get("along_surface")),
+            values.get("soft_centre"),
+            values.get("soft_radii"),
+        )
 
     def _add_hover(self, scene: Scene, ratio: float) -> None:
         hit = self.hover
@@ -306,7 +443,10 @@ class Viewport(QOpenGLWidget):
         if self._drag == "menu_or_orbit" and far:
             self._drag = "orbit"
         if self._drag == "maybe_box" and far:
-            self._drag = "box"
+            self._drag = {"G": "lasso", "Q": "brush"}.get(self._held, "box")  # type: ignore[assignment]
+            self._lasso = [self._pressed]
+            if self._drag == "brush" and not event.modifiers() & (SHIFT | CONTROL) and self.session.document.parts:
+                self.session.select_none()
         if self._drag == "orbit":
             self.camera.orbit(delta.x(), delta.y())
             self._moved()
@@ -316,6 +456,11 @@ class Viewport(QOpenGLWidget):
         elif self._drag == "box":
             self._box = QRectF(self._pressed, place).normalized()
             self.overlay.update()
+        elif self._drag == "lasso":
+            self._lasso.append(place)
+            self.overlay.update()
+        elif self._drag == "brush":
+            self._paint(place, event.modifiers())
         elif self._drag == "handle" and (far or self._handle_runs):
             self._drag_handle(place)
         elif self._drag == "none":
@@ -330,12 +475,29 @@ class Viewport(QOpenGLWidget):
             self.asked_menu.emit(place)
         elif drag == "box":
             self._select_box(event.modifiers())
+        elif drag == "lasso":
+            self._select_lasso(event.modifiers())
         elif drag == "maybe_box":
             self._click(place, event.modifiers())
         self._box = None
+        self._lasso = []
         self._grip = -1
         self._handle_at_press = None
         self.refresh()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.text().upper() in HELD and not event.isAutoRepeat() and not event.modifiers():
+            self._held = event.text().upper()
+            self.overlay.update()
+        else:
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        if not event.isAutoRepeat() and self._held and event.key() == ord(self._held):
+            self._held = ""
+            self.overlay.update()
+        else:
+            super().keyReleaseEvent(event)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         # Counted in _click; Qt's second press is a press like any other.
@@ -438,6 +600,14 @@ class Viewport(QOpenGLWidget):
                 found = self._face_loop(topology, hit.index, old)
         except LevelLoopError as error:
             self.told.emit(str(error))
+        if add and remove:
+            # The stretch from the last pick to this one.
+            try:
+                found = select_between(topology, combine(old, found, add=True))
+            except LevelLoopError as error:
+                self.told.emit(str(error))
+                return
+            remove = False
         self.session.set_selection(combine(old, found, add, remove))
 
     def _picked_backwards(self, hit: Hit, place: QPoint) -> np.ndarray | None:
@@ -464,8 +634,32 @@ class Viewport(QOpenGLWidget):
         box = self._box
         low, high = (box.left() * ratio, box.top() * ratio), (box.right() * ratio, box.bottom() * ratio)
         found = Selection(self.kind, picked_in_box(self.sight(), picture, self.kind, low, high, self.reach))
-        add = bool(modifiers & Qt.KeyboardModifier.ShiftModifier)
-        remove = bool(modifiers & Qt.KeyboardModifier.ControlModifier)
+        self._take(found, modifiers)
+
+    def _select_lasso(self, modifiers: Qt.KeyboardModifier) -> None:
+        picture = self.stage.picture(self.session.document.active) if self.session.document.parts else None
+        if picture is None or self.kind == "parts" or len(self._lasso) < 3:
+            return
+        outline = np.array([self._device(place) for place in self._lasso])
+        found = picked_in_lasso(self.sight(), picture, self.kind, outline, self.reach)
+        self._take(Selection(self.kind, found), modifiers)
+
+    def _paint(self, place: QPoint, modifiers: Qt.KeyboardModifier) -> None:
+        picture = self.stage.picture(self.session.document.active) if self.session.document.parts else None
+        if picture is None or self.kind == "parts":
+            return
+        x, y = self._device(place)
+        radius = BRUSH_RADIUS * self.devicePixelRatioF()
+        found = picked_under_brush(self.sight(), picture, self.kind, x, y, radius, self.reach)
+        remove = bool(modifiers & CONTROL)
+        new = combine(self.session.selection, Selection(self.kind, found), not remove, remove)
+        if not new.same_as(self.session.selection):
+            self.session.set_selection(new)
+        self.overlay.update()
+
+    def _take(self, found: Selection, modifiers: Qt.KeyboardModifier) -> None:
+        """Selects what was found; Shift adds, Ctrl removes."""
+        add, remove = bool(modifiers & SHIFT), bool(modifiers & CONTROL)
         self.session.set_selection(combine(self.session.selection, found, add, remove))
 
     def _drag_handle(self, place: QPoint) -> None:
@@ -481,7 +675,7 @@ class Viewport(QOpenGLWidget):
             if self._handle_runs:
                 self.session.change_last(**parameters)
             else:
-                self.session.do(handle.mode, **parameters)
+                self.session.do(handle.mode, **parameters, **self.hands.soft)
                 self._handle_runs = True
         except LevelLoopError as error:
             self.told.emit(str(error))

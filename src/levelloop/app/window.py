@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -25,6 +26,8 @@ from levelloop.app.build_line import BuildLine, Stop
 from levelloop.app.finder import Command, Finder
 from levelloop.app.menus import build_menus, fitting_menu
 from levelloop.app.panels import HistoryPanel, PartsPanel, ReviewPanel
+from levelloop.app.panes import Panes
+from levelloop.app.picking import REACHES
 from levelloop.app.readout import readout
 from levelloop.app.sentence_bar import TRANSFORMS, SentenceBar
 from levelloop.app.stage import Stage, Work
@@ -35,6 +38,7 @@ from levelloop.core.errors import LevelLoopError
 from levelloop.core.measure.faces import face_normals, point_normals, unit
 from levelloop.core.review.findings import PURPOSES, Finding
 from levelloop.core.selection import Kind, Selection, convert, count_of
+from levelloop.document.document import Part
 from levelloop.document.operations import REGISTRY
 from levelloop.document.session import Session, State
 from levelloop.files import DOCUMENT_WRITERS, MESH_WRITERS, notes_on, write_meshes
@@ -56,7 +60,7 @@ class Window(QMainWindow):
         self.theme = BENCH
         self.setMinimumSize(1024, 700)
         self.stage = Stage(session)
-        self.view = Viewport(session, self.stage, self.theme)
+        self.panes = Panes(session, self.stage, self.theme)
         self.sentence = SentenceBar(session)
         self.rack = ToolRack()
         self.parts = PartsPanel(session)
@@ -65,6 +69,7 @@ class Window(QMainWindow):
         self.line = BuildLine(session, self.stage, self.theme)
         self.commands: list[Command] = []
         self._last_used: dict[str, dict[str, Any]] = {}
+        self._soft_before: dict[str, Any] = {}
         self._space_down = False
         self._build_layout()
         head = QWidget(self)
@@ -94,6 +99,11 @@ class Window(QMainWindow):
 
     # Public
 
+    @property
+    def view(self) -> Viewport:
+        """The view that was last used."""
+        return self.panes.active
+
     def tell(self, sentence: str) -> None:
         """Shows a sentence at the foot of the window."""
         self._message.setText(sentence)
@@ -121,6 +131,8 @@ class Window(QMainWindow):
         waiting = key in TRANSFORMS or key in NEED_WORDS
         self.view.mode = key if key in TRANSFORMS else None  # type: ignore[assignment]
         starter = {} if waiting else STARTERS.get(key, {})
+        if key in TRANSFORMS:
+            starter = dict(self.panes.hands.soft)
         last = {} if waiting else self._last_used.get(key, {})
         done = self.attempt(lambda: self.sentence.start(key, {**starter, **last}, waiting))
         if not done and last:
@@ -130,7 +142,7 @@ class Window(QMainWindow):
             # Everything, since the new part may stand inside another.
             self.view.frame(everything=True)
         self._refresh_tools()
-        self.view.refresh()
+        self.panes.refresh()
 
     def set_kind(self, kind: Kind | str) -> None:
         """Selects points, edges, faces or parts; a second time converts what is selected."""
@@ -143,7 +155,7 @@ class Window(QMainWindow):
             self.view.kind = kind  # type: ignore[assignment]
         self.view.hover = None
         self._refresh_readout()
-        self.view.refresh()
+        self.panes.refresh()
 
     def set_stop(self, stop: Stop) -> None:
         """Shows the active part at a stop of the rail; a level becomes the part's own."""
@@ -224,7 +236,8 @@ class Window(QMainWindow):
         self.session = session
         self.stage.close()
         self.stage.pictures.clear()
-        for part in (self.stage, self.view, self.sentence, self.parts, self.history, self.line):
+        self.panes.set_session(session)
+        for part in (self.stage, self.sentence, self.parts, self.history, self.line):
             part.session = session
         session.changed.connect(self._changed)
         self.sentence.close_fields()
@@ -268,11 +281,12 @@ class Window(QMainWindow):
 
     def _finding_chosen(self, part_id: str, finding: Finding | None, step: int) -> None:
         """Shows a finding's places; a step of 0 and more also frames that place."""
-        self.view.finding, self.view.finding_part = finding, part_id
+        hands = self.panes.hands
+        hands.finding, hands.finding_part = finding, part_id
         if finding is None:
-            self.view.refresh()
+            self.panes.refresh()
             return
-        self.view.finding_step = step if step >= 0 else -1 - step
+        hands.finding_step = step if step >= 0 else -1 - step
         if step >= 0:
             if part_id != self.session.document.active:
                 self.session.set_active(part_id)
@@ -283,7 +297,7 @@ class Window(QMainWindow):
                 self.session.set_selection(Selection(finding.kind, np.array([index])))
             self._turn_towards(finding, step)
             self.view.frame_points(finding.at[step : step + 1])
-        self.view.refresh()
+        self.panes.refresh()
 
     def _turn_towards(self, finding: Finding, step: int) -> None:
         """Turns the view where the found place would face away."""
@@ -338,7 +352,7 @@ class Window(QMainWindow):
         self._review_timer.stop()
         self._peek_timer.stop()
         self.stage.close()
-        self.view.release()
+        self.panes.release()
         event.accept()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -385,7 +399,7 @@ class Window(QMainWindow):
         middle.setContentsMargins(0, 0, 0, 0)
         middle.setSpacing(0)
         middle.addWidget(self.rack)
-        middle.addWidget(self.view, 1)
+        middle.addWidget(self.panes, 1)
         side = QSplitter(Qt.Orientation.Vertical)
         side.setObjectName("side")
         side.setFixedWidth(268)
@@ -432,9 +446,9 @@ class Window(QMainWindow):
         self.stage.changed.connect(self._refresh_readout)
         self.stage.told.connect(self.tell)
         self.stage.busy.connect(lambda count: self._busy.setText("smoothing …" if count else ""))
-        self.view.told.connect(self.tell)
-        self.view.asked_menu.connect(self._context_menu)
-        self.view.camera_moved.connect(self._refresh_readout)
+        self.panes.told.connect(self.tell)
+        self.panes.asked_menu.connect(self._context_menu)
+        self.panes.camera_moved.connect(self._refresh_readout)
         self.sentence.told.connect(self.tell)
         self.sentence.left.connect(lambda: self.view.setFocus())
         self.rack.chosen.connect(self.start)
@@ -470,7 +484,7 @@ class Window(QMainWindow):
         self._refresh_tools()
         self._refresh_readout()
         self._refresh_title()
-        self.view.refresh()
+        self.panes.refresh()
 
     def _refresh_tools(self) -> None:
         has_part = bool(self.session.document.parts)
@@ -525,7 +539,7 @@ class Window(QMainWindow):
         elif self.session.document.parts and len(self.session.selection):
             self.session.select_none()
         self._refresh_tools()
-        self.view.refresh()
+        self.panes.refresh()
 
     def select_all(self) -> None:
         kind: Kind = "faces" if self.view.kind == "parts" else self.view.kind
@@ -535,12 +549,82 @@ class Window(QMainWindow):
         self.attempt(self.session.select_none)
 
     def toggle_reach(self) -> None:
-        self.view.reach = "visible" if self.view.reach == "through" else "through"
-        self.view.refresh()
+        self.view.reach = REACHES[(REACHES.index(self.view.reach) + 1) % len(REACHES)]
+        words = {"visible": "What is seen", "facing": "What faces the view", "through": "Everything"}
+        self.tell(f"{words[self.view.reach]} is picked.")
+        self.panes.refresh()
 
-    def toggle_view(self, name: str) -> None:
-        setattr(self.view, name, not getattr(self.view, name))
-        self.view.refresh()
+    def toggle_soft(self) -> None:
+        """Turns the soft range of transforms, the running one too, on or off; a quarter of the part's size at first."""
+        hands = self.panes.hands
+        if hands.soft:
+            self._soft_before = dict(hands.soft)
+            hands.soft = {}
+        else:
+            extent = (
+                self.stage.extent(self.session.document.active) if self.session.document.parts else np.zeros((0, 3))
+            )
+            size = float(np.linalg.norm(np.ptp(extent, axis=0))) if len(extent) else 40.0
+            hands.soft = self._soft_before or {"soft_range": max(1.0, round(size / 4.0))}
+        if self.view.mode is not None and self.sentence.is_open:
+            self.attempt(lambda: self.sentence.change(soft_range=hands.soft.get("soft_range", 0.0)))
+        self.tell(f"Soft range {hands.soft['soft_range']:g} mm." if hands.soft else "Soft range off.")
+        self.panes.refresh()
+
+    def toggle_look(self, name: str) -> None:
+        """Turns one thing of how the active view looks on or off."""
+        look = self.view.look_of
+        setattr(look, name, not getattr(look, name))
+        self.view.look_changed()
+
+    def set_look(self, **values: Any) -> None:
+        """Changes how the active view looks."""
+        for name, value in values.items():
+            setattr(self.view.look_of, name, value)
+        self.view.look_changed()
+
+    def cut_view(self) -> None:
+        """Cuts the active view open through the middle of what is framed, square to the axis it looks along most."""
+        look = self.view.look_of
+        if look.section is not None:
+            self.set_look(section=None)
+            return
+        extent = self.stage.extent(self.session.document.active)
+        if len(extent) == 0:
+            self.tell("There is nothing to cut open yet.")
+            return
+        axis = int(np.argmax(np.abs(self.view.camera.axes[2])))
+        self.set_look(section=(axis, float(0.5 * (extent[:, axis].min() + extent[:, axis].max()))))
+
+    def hide(self, rest: bool) -> None:
+        """Hides what is selected, or the rest; where nothing is, the active part or the other parts."""
+        if not self.session.document.parts:
+            return
+        if len(self.session.selection) and self.view.kind != "parts":
+            self.attempt(lambda: self.session.do("hide", rest=rest))
+        elif rest:
+            self._show_parts(lambda part: part.id == self.session.document.active, "Hide the other parts")
+        else:
+            self.toggle_part()
+
+    def show_hidden(self) -> None:
+        """Shows hidden elements of all parts, and hidden parts."""
+        document = self.session.document
+        parts = tuple(
+            replace(part, visible=True, mesh=replace(part.mesh, hidden=np.zeros(part.mesh.n_faces, dtype=np.bool_)))
+            if not part.visible or part.mesh.hidden.any()
+            else part
+            for part in document.parts
+        )
+        if any(new is not old for new, old in zip(parts, document.parts, strict=True)):
+            self.session.apply(replace(document, parts=parts), "Show all that is hidden")
+
+    def _show_parts(self, shown: Callable[[Part], bool], sentence: str) -> None:
+        document = self.session.document
+        parts = tuple(
+            part if part.visible == shown(part) else replace(part, visible=shown(part)) for part in document.parts
+        )
+        self.session.apply(replace(document, parts=parts), sentence)
 
     def toggle_part(self) -> None:
         def run() -> None:
@@ -551,8 +635,6 @@ class Window(QMainWindow):
         self.attempt(run)
 
     def show_all_parts(self) -> None:
-        from dataclasses import replace
-
         document = self.session.document
         parts = tuple(part if part.visible else replace(part, visible=True) for part in document.parts)
         if parts != document.parts:

@@ -24,7 +24,8 @@ class Reading:
 class Parameter:
     """One number or choice of an operation.
 
-    hint: one line for the person who edits it; step: how much an arrow key changes it.
+    hint: one line for the person who edits it; step: how much an arrow key changes it; closed_at: the value at which a
+    bracket of the sentence that names it stays closed.
     """
 
     name: str
@@ -32,6 +33,7 @@ class Parameter:
     hint: str = ""
     optional: bool = False
     step: float = 1.0
+    closed_at: Any = None
 
     def read(self, value: Any, reading: Reading) -> Any:
         """The checked value; text is parsed. Raises EditError."""

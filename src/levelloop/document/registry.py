@@ -92,7 +92,7 @@ class Operation:
             start, end = template.index("["), template.index("]")
             inner = template[start + 1 : end]
             names = [name for _, name, _, _ in string.Formatter().parse(inner) if name]
-            shown = all(values.get(name) is not None for name in names)
+            shown = all(values.get(name) not in (None, self.parameter(name).closed_at) for name in names)
             template = template[:start] + (inner if shown else "") + template[end + 1 :]
         return [(text, name) for text, name, _, _ in string.Formatter().parse(template)]
 

@@ -39,13 +39,13 @@ from levelloop.document.registry import Operation
 
 _PIVOT = Vector("pivot", "middle", "What stays in place", words=("middle", "each", "origin", "anchor"))
 _SOFT: tuple[Parameter, ...] = (
-    Length("soft_range", 0.0, "How far around points follow; 0 not at all", low=0),
+    Length("soft_range", 0.0, "How far around points follow; 0 not at all", closed_at=0.0, low=0),
     Choice("soft_shape", "bell", "How they follow less and less", words=SOFT_SHAPES),
     Toggle("along_surface", False, "How the range is measured", on="along the surface", off="straight"),
     Vector("soft_centre", None, "Measured from there instead", optional=True),
     Vector("soft_radii", None, "A range for each axis; 0 ignores it", optional=True),
 )
-_SOFTLY = ", soft range {soft_range} {soft_shape} {along_surface}[ around {soft_centre}][ with radii {soft_radii}]"
+_SOFTLY = "[, soft range {soft_range} {soft_shape} {along_surface}][ around {soft_centre}][ with radii {soft_radii}]"
 
 
 def _match_loop(mesh: Mesh, selection: Selection, target: Any, of: Mesh | None) -> Edit:
