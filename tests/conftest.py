@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -108,3 +109,24 @@ def closed_cage(request: pytest.FixtureRequest) -> Mesh:
 def own_settings(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "settings"))
     yield
+
+
+@pytest.fixture
+def empty(qtbot: Any) -> Iterator[Any]:
+    """Hands at the window with an empty document."""
+    from driving import opened
+
+    from levelloop.document.session import Session
+
+    yield from opened(Session.new(), qtbot)
+
+
+@pytest.fixture
+def demo(qtbot: Any) -> Iterator[Any]:
+    """Hands at the window with the demo document."""
+    from driving import opened
+
+    from levelloop.demo.build import demo_document
+    from levelloop.document.session import Session
+
+    yield from opened(Session(demo_document()), qtbot)

@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from conftest import CAGES, fin, moebius
+from driving import LEFT, NONE, opened
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QColor, QFontDatabase
 from PySide6.QtWidgets import QApplication
-from test_window import LEFT, NONE, opened
 
 from levelloop.app.icons import icon
 from levelloop.app.main import application

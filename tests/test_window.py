@@ -2,138 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
 import pytest
 import trimesh
+from driving import CONTROL, LEFT, NONE, RIGHT, SHIFT, Hands, box_in
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QApplication, QLineEdit
-from pytestqt.qtbot import QtBot
 
 from levelloop.app.main import application
 from levelloop.app.menus import fitting_menu
-from levelloop.app.picking import element_places
-from levelloop.app.window import Window
 from levelloop.core.measure.faces import edge_lengths, signed_volume
-from levelloop.core.selection import Kind
-from levelloop.core.where import select_where
-from levelloop.demo.build import demo_document
-from levelloop.document.session import Session
-
-LEFT = Qt.MouseButton.LeftButton
-RIGHT = Qt.MouseButton.RightButton
-NONE = Qt.KeyboardModifier.NoModifier
-SHIFT = Qt.KeyboardModifier.ShiftModifier
-CONTROL = Qt.KeyboardModifier.ControlModifier
 
 pytestmark = pytest.mark.skipif(
     application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
 )
-
-
-class Hands:
-    """What a person does at the window."""
-
-    def __init__(self, window: Window, qtbot: QtBot) -> None:
-        self.window, self.qtbot, self.view = window, qtbot, window.view
-
-    @property
-    def session(self) -> Session:
-        return self.window.session
-
-    def settle(self) -> None:
-        self.window.stage.wait()
-        QApplication.processEvents()
-
-    def key(self, key: Qt.Key, modifiers: Qt.KeyboardModifier = NONE) -> None:
-        target = QApplication.focusWidget() or self.view
-        self.qtbot.keyClick(target, key, modifiers)
-        self.settle()
-
-    def type(self, text: str) -> None:
-        self.qtbot.keyClicks(QApplication.focusWidget() or self.view, text)
-        self.settle()
-
-    def place(self, kind: Kind, index: int) -> QPoint:
-        picture = self.window.stage.picture(self.session.document.active)
-        assert picture is not None
-        x, y, _ = self.view.on_screen(element_places(picture, kind)[[index]])[0]
-        return QPoint(round(x), round(y))
-
-    def click(self, kind: Kind, index: int, modifiers: Qt.KeyboardModifier = NONE, times: int = 1) -> None:
-        place = self.place(kind, index)
-        self.view._clicks = (0.0, QPoint(), 0)
-        for _ in range(times):
-            self.qtbot.mouseClick(self.view, LEFT, modifiers, place)
-        self.settle()
-
-    def drag(
-        self, start: QPoint, end: QPoint, button: Qt.MouseButton = LEFT, modifiers: Qt.KeyboardModifier = NONE
-    ) -> None:
-        self.qtbot.mousePress(self.view, button, modifiers, start)
-        for share in (0.3, 0.6, 1.0):
-            self.move(start + (end - start) * share, button)
-        self.qtbot.mouseRelease(self.view, button, modifiers, end)
-        self.settle()
-
-    def move(self, place: QPoint, button: Qt.MouseButton = Qt.MouseButton.NoButton) -> None:
-        from PySide6.QtCore import QEvent, QPointF
-        from PySide6.QtGui import QMouseEvent
-
-        event = QMouseEvent(
-            QEvent.Type.MouseMove,
-            QPointF(place),
-            QPointF(self.view.mapToGlobal(place)),
-            Qt.MouseButton.NoButton,
-            button,
-            NONE,
-        )
-        QApplication.sendEvent(self.view, event)
-        QApplication.processEvents()
-
-    def edge(self, a: int, b: int) -> int:
-        return int(self.session.part.mesh.topology.find_edges([[a, b]])[0])
-
-    def face(self, **conditions: object) -> int:
-        found = select_where(self.session.part.mesh, "faces", **conditions)
-        return int(found.indices[0])
-
-
-@pytest.fixture
-def empty(qtbot: QtBot) -> Iterator[Hands]:
-    yield from opened(Session.new(), qtbot)
-
-
-@pytest.fixture
-def demo(qtbot: QtBot) -> Iterator[Hands]:
-    yield from opened(Session(demo_document()), qtbot)
-
-
-def opened(session: Session, qtbot: QtBot) -> Iterator[Hands]:
-    application()
-    window = Window(session)
-    window.setProperty("unattended", True)
-    window.resize(1280, 800)
-    with qtbot.waitExposed(window):
-        window.show()
-    window.activateWindow()
-    qtbot.waitUntil(lambda: window.view.sight_ready(), timeout=5000)
-    hands = Hands(window, qtbot)
-    window.view.setFocus()
-    hands.settle()
-    yield hands
-    window.close()
-    window.deleteLater()
-    QApplication.processEvents()
-
-
-def box_in(hands: Hands) -> None:
-    hands.window.rack.buttons["add_box"].click()
-    hands.settle()
-    hands.key(Qt.Key.Key_Return)
 
 
 def test_the_whole_story(demo: Hands, tmp_path: Path) -> None:

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QDialog, QMenu, QMenuBar, QTextBrowser, QVBoxLayou
 
 from levelloop import __version__
 from levelloop.app.finder import Command
+from levelloop.app.snapping import SNAPS, TITLES
 from levelloop.document.operations import REGISTRY
 from levelloop.document.registry import Operation
 from levelloop.document.session import Session, described
@@ -72,6 +73,9 @@ def build_menus(window: Window, bar: QMenuBar) -> None:
     menus["Select"].addSeparator()
     for operation in REGISTRY.all():
         _add_operation(window, add, operation)
+    for snap in SNAPS:
+        add("Transform", f"Snap to {TITLES[snap]}", lambda snap=snap: window.toggle_snap(snap), "", "While dragging")
+    add("View", "Measure", window.toggle_measure, "U", "The distance between the last two picks; what a face is like")
     add("Transform", "Soft range", window.toggle_soft, "R", "What is around follows move, rotate and scale")
     add("Part", "Show or hide", window.toggle_part, "", "Hides the active part, or shows it")
     add("Part", "Show all parts", window.show_all_parts)

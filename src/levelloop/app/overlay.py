@@ -11,8 +11,10 @@ from PySide6.QtGui import QFont, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from levelloop.app.picking import element_places, visible
-from levelloop.app.theme import colour, text_font
+from levelloop.app.theme import Theme, colour, text_font
+from levelloop.core.measure.between import face_card, measure_between
 from levelloop.core.review.findings import Finding
+from levelloop.document.units import format_length, format_number
 
 if TYPE_CHECKING:
     from levelloop.app.viewport import Viewport
@@ -36,6 +38,8 @@ class Overlay(QWidget):
         self._draw_markers(painter)
         self._draw_handle(painter)
         self._draw_box(painter)
+        self._draw_measure(painter)
+        self._draw_catch(painter)
         self._draw_axes(painter)
         self._draw_corner(painter)
         painter.end()
@@ -101,6 +105,55 @@ class Overlay(QWidget):
                 painter.drawText(
                     QRectF(place[0] - 10, place[1] - 10, 20, 20), Qt.AlignmentFlag.AlignCenter, "xyz"[axis]
                 )
+
+    def _draw_catch(self, painter: QPainter) -> None:
+        """A ring and a word where a drag was caught."""
+        catch = self.view.catch
+        if catch is None:
+            return
+        x, y, depth = self.view.on_screen(catch.place[None])[0]
+        if depth > 1.0:
+            return
+        teal = self.view.theme.hover
+        painter.setPen(QPen(colour(teal), 2.0))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawEllipse(QPointF(x, y), 8.0, 8.0)
+        painter.setFont(text_font(8.5))
+        _label(painter, QPointF(x + 14, y - 22), catch.by, self.view.theme)
+
+    def _draw_measure(self, painter: QPainter) -> None:
+        """A line between the last two picks with its length; and what a single picked face is like."""
+        view = self.view
+        if not view.hands.measuring or not view.session.document.parts:
+            return
+        part = view.session.part
+        mesh, selection = part.to_world(part.mesh), view.session.selection
+        unit = view.session.document.unit
+        painter.setFont(text_font(9.0))
+        between = measure_between(mesh, selection)
+        if between is not None:
+            ends = view.on_screen(np.stack((between.start, between.end)))
+            if (ends[:, 2] > 1.0).any():
+                return
+            start, end = QPointF(*ends[0, :2]), QPointF(*ends[1, :2])
+            painter.setPen(QPen(colour(view.theme.ink), 1.6))
+            painter.drawLine(start, end)
+            for tip in (start, end):
+                painter.setBrush(colour(view.theme.panel))
+                painter.drawEllipse(tip, 4.0, 4.0)
+            words = [format_length(between.distance, unit)]
+            words += [f"d{axis} {format_length(part_, unit)}" for axis, part_ in zip("xyz", between.parts, strict=True)]
+            if between.angle is not None:
+                words.append(f"{format_number(between.angle)}°")
+            _label(painter, (start + end) / 2 + QPointF(12, -24), "  ·  ".join(words), view.theme)
+        elif selection.kind == "faces" and len(selection) == 1:
+            card = face_card(mesh, int(selection.indices[0]))
+            picture = view.stage.picture(part.id)
+            if picture is None:
+                return
+            x, y, _ = view.on_screen(picture.face_middles[selection.indices[:1]])[0]
+            words = [f"{card.sides} sides", f"{format_number(card.area)} mm²", f"1 : {format_number(card.proportion)}"]
+            _label(painter, QPointF(x + 12, y - 24), "  ·  ".join(words), view.theme)
 
     def _draw_axes(self, painter: QPainter) -> None:
         """Three short axes at the bottom left, so that one knows where up is."""
@@ -212,6 +265,17 @@ def _draw_marker(
         painter.setPen(colour(theme.ink, strength))
         box = QRectF(place.x() - 12, place.y() - 12 + (2 if label == "3" else 0), 24, 24)
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, label)
+
+
+def _label(painter: QPainter, place: QPointF, words: str, theme: Theme) -> None:
+    """Words on a small card."""
+    width = painter.fontMetrics().horizontalAdvance(words) + 16
+    card = QRectF(place.x(), place.y(), width, 21)
+    painter.setPen(QPen(colour(theme.line), 1.0))
+    painter.setBrush(colour(theme.panel, 0.94))
+    painter.drawRoundedRect(card, 4, 4)
+    painter.setPen(colour(theme.ink))
+    painter.drawText(card, Qt.AlignmentFlag.AlignCenter, words)
 
 
 def _polygon(centre: QPointF, radius: float, sides: int) -> QPolygonF:

@@ -11,7 +11,7 @@ from levelloop.app.camera import Camera
 from levelloop.app.picture import Picture
 from levelloop.app.renderer import WhatIsWhere, numbered
 from levelloop.core.arrays import Booleans, Floats, Integers
-from levelloop.core.measure.faces import face_normals
+from levelloop.core.measure.faces import face_normals, unit
 from levelloop.core.selection import Kind
 
 Reach = Literal["visible", "facing", "through"]
@@ -143,7 +143,8 @@ def facing(sight: Sight, picture: Picture, kind: Kind) -> Booleans:
     if mesh.n_faces == 0:
         return np.ones(len(element_places(picture, kind)), dtype=np.bool_)
     towards = camera.eye - picture.face_middles if camera.perspective else camera.axes[2][None]
-    faces = np.asarray((face_normals(topology, mesh.points) * towards).sum(axis=1) > 0)
+    cosine = (face_normals(topology, mesh.points) * unit(towards)).sum(axis=1)
+    faces = np.asarray(cosine > 1e-6)  # edge on is not facing
     if kind == "faces":
         return faces
     corners = faces[topology.corner_face]

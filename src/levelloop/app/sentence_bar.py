@@ -110,6 +110,7 @@ class SentenceBar(QWidget):
         self.again.clicked.connect(lambda: self.finish(True))
         self.revert.clicked.connect(self.take_back)
         self._pending: tuple[Operation, dict[str, Any]] | None = None
+        self._pending_since = 0
         self._shown: tuple[Any, ...] = ()
         self._open = False
         self.fields: dict[str, Field] = {}
@@ -129,6 +130,7 @@ class SentenceBar(QWidget):
         if waiting:
             values = operation.read(parameters, self.session.document.reading)
             self._pending = (operation, values)
+            self._pending_since = self.session.here
         else:
             self._pending = None
             message = self.session.do(key, **parameters)
@@ -194,6 +196,10 @@ class SentenceBar(QWidget):
 
     def refresh(self) -> None:
         """Brings the sentence up to date with the session."""
+        waiting = self._pending[0].key if self._pending is not None else ""
+        if waiting and self.session.here > self._pending_since and self.session.state.key == waiting:
+            # A drag has run what waited for numbers; from now on the sentence shows those.
+            self._pending = None
         operation, values, subject = self._subject()
         shown: tuple[Any, ...] = ("", subject, bool(self.session.document.parts))
         if operation is not None:

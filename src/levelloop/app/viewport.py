@@ -15,11 +15,22 @@ from PySide6.QtWidgets import QApplication, QWidget
 from levelloop.app.camera import Camera
 from levelloop.app.handle import Handle, Mode
 from levelloop.app.overlay import BRUSH_RADIUS, Overlay
-from levelloop.app.picking import Hit, Reach, Sight, pick, picked_in_box, picked_in_lasso, picked_under_brush
+from levelloop.app.picking import (
+    Hit,
+    Reach,
+    Sight,
+    element_places,
+    pick,
+    picked_in_box,
+    picked_in_lasso,
+    picked_under_brush,
+)
 from levelloop.app.picture import dashed
 from levelloop.app.renderer import Colour, Dots, Lines, Patch, Renderer, Scene, Shading, Solid, singles
+from levelloop.app.snapping import ANGLE, Catch, Snap, caught
 from levelloop.app.stage import Stage
 from levelloop.app.theme import Theme, colour
+from levelloop.core.arrays import Booleans
 from levelloop.core.edit.soft import Soft, soft_weights
 from levelloop.core.edit.transform import middle_of_box
 from levelloop.core.errors import LevelLoopError
@@ -27,7 +38,7 @@ from levelloop.core.review.findings import Finding
 from levelloop.core.selection import Kind, Selection, combine, points_of, select_between, select_loop, select_ring
 from levelloop.document.session import Session
 
-Drag = Literal["none", "maybe_box", "box", "lasso", "brush", "handle", "orbit", "pan", "menu_or_orbit"]
+Drag = Literal["none", "maybe_box", "box", "lasso", "brush", "free", "handle", "orbit", "pan", "menu_or_orbit"]
 Inside = Literal["tinted", "plain", "hidden"]
 SHIFT, CONTROL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
 HELD = ("G", "Q")
@@ -49,7 +60,8 @@ def surface_format() -> QSurfaceFormat:
 class Hands:
     """What all views share: what is selected for, how far picking reaches, the transform tool, the finding shown.
 
-    soft: the parameters of the soft range that transforms begin with; empty where it is off.
+    soft: the parameters of the soft range that transforms begin with; empty where it is off; snaps: what catches a
+    drag; measuring: whether the distance between the last two picks is shown.
     """
 
     kind: Kind | Literal["parts"] = "faces"
@@ -60,6 +72,8 @@ class Hands:
     finding_part: str = ""
     finding_step: int = 0
     soft: dict[str, Any] = field(default_factory=dict)
+    snaps: set[Snap] = field(default_factory=set)
+    measuring: bool = False
 
 
 @dataclass
@@ -106,6 +120,11 @@ class Viewport(QOpenGLWidget):
         self._last = QPoint()
         self._box: QRectF | None = None
         self._lasso: list[QPoint] = []
+        self._free: Hit | None = None
+        self._free_start = np.zeros(3)
+        self._moving: tuple[str, Booleans] = ("", np.zeros(0, dtype=np.bool_))
+        self._sight_at_press: Sight | None = None
+        self.catch: Catch | None = None
         self._held = ""  # the key that makes a drag a lasso (G) or a brush (Q)
         self._grip = -1
         self._handle_runs = False
@@ -434,6 +453,9 @@ class Viewport(QOpenGLWidget):
                 self._handle_at_press = handle
             else:
                 self._drag = "maybe_box"
+                # With the move tool any element can be dragged at once, selected or not.
+                free = self.mode == "move" and not self._held and self.kind != "parts"
+                self._free = self.pick_at(self._pressed) if free and self.session.document.parts else None
         self.refresh()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
@@ -442,6 +464,8 @@ class Viewport(QOpenGLWidget):
         far = (place - self._pressed).manhattanLength() > FAR_ENOUGH
         if self._drag == "menu_or_orbit" and far:
             self._drag = "orbit"
+        if self._drag == "maybe_box" and far and self._free is not None:
+            self._begin_free(self._free, event.modifiers())
         if self._drag == "maybe_box" and far:
             self._drag = {"G": "lasso", "Q": "brush"}.get(self._held, "box")  # type: ignore[assignment]
             self._lasso = [self._pressed]
@@ -461,6 +485,8 @@ class Viewport(QOpenGLWidget):
             self.overlay.update()
         elif self._drag == "brush":
             self._paint(place, event.modifiers())
+        elif self._drag == "free":
+            self._drag_free(place)
         elif self._drag == "handle" and (far or self._handle_runs):
             self._drag_handle(place)
         elif self._drag == "none":
@@ -482,7 +508,7 @@ class Viewport(QOpenGLWidget):
         self._box = None
         self._lasso = []
         self._grip = -1
-        self._handle_at_press = None
+        self._handle_at_press = self._free = self.catch = None
         self.refresh()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -662,20 +688,82 @@ class Viewport(QOpenGLWidget):
         add, remove = bool(modifiers & SHIFT), bool(modifiers & CONTROL)
         self.session.set_selection(combine(self.session.selection, found, add, remove))
 
+    def _begin_free(self, hit: Hit, modifiers: Qt.KeyboardModifier) -> None:
+        """Starts dragging the element under the pointer; one that is not selected is selected first."""
+        part = hit.picture.part
+        if part.locked:
+            self.told.emit(f"“{part.name}” is locked.")
+            self._free = None
+            return
+        if part.id != self.session.document.active:
+            self.session.set_active(part.id)
+        if hit.index not in self.session.selection.indices or self.session.selection.kind != hit.kind:
+            self.session.set_selection(Selection(hit.kind, np.array([hit.index])))
+        self._drag, self._handle_runs = "free", False
+        self._free_start = element_places(hit.picture, hit.kind)[hit.index].copy()
+        self._remember_moving()
+
+    def _remember_moving(self) -> None:
+        """What the drag that begins here moves, and the picture that can catch it."""
+        part = self.session.part
+        moves = np.zeros(part.mesh.n_points, dtype=np.bool_)
+        moves[points_of(part.mesh.topology, self.session.selection)] = True
+        self._moving = (part.id, moves)
+        self._sight_at_press = self.sight()
+
+    def _drag_free(self, place: QPoint) -> None:
+        """Moves in the plane of the view through the element that is held, or to what catches it."""
+        delta = place - self._pressed
+        scale = self.camera.millimetres_per_pixel(self.height(), self._free_start)
+        right, upward, _ = self.camera.axes
+        wanted = self._free_start + (right * delta.x() - upward * delta.y()) * scale
+        self.catch = self._caught(place, wanted)
+        by = (wanted if self.catch is None else self.catch.place) - self._free_start
+        self._run_transform("move", {"by": tuple(float(value) for value in by)})
+
+    def _caught(self, place: QPoint, wanted: np.ndarray) -> Catch | None:
+        if not self.hands.snaps or self._sight_at_press is None:
+            return None
+        x, y = self._device(place)
+        return caught(self._sight_at_press, self.hands.snaps, x, y, wanted, self._moving)
+
     def _drag_handle(self, place: QPoint) -> None:
         handle = self._handle_at_press
         if handle is None:
             return
+        if not self._handle_runs:
+            self._remember_moving()
         now, start = (place.x(), place.y()), (self._pressed.x(), self._pressed.y())
         parameters = handle.dragged(self._grip, start, now, self.camera, self.width(), self.height())
         modifiers = QApplication.keyboardModifiers()
         if modifiers & Qt.KeyboardModifier.ControlModifier:
             parameters = _stepped(parameters)
+        elif self.hands.snaps:
+            parameters = self._snapped(handle, place, parameters)
+        self._run_transform(handle.mode, parameters)
+
+    def _snapped(self, handle: Handle, place: QPoint, parameters: dict[str, object]) -> dict[str, object]:
+        """A handle's drag brought to what catches it; a locked axis stays locked."""
+        if handle.mode == "rotate" and "angle" in self.hands.snaps:
+            return {**parameters, "angle": round(float(parameters["angle"]) / ANGLE) * ANGLE}  # type: ignore[arg-type]
+        if handle.mode != "move":
+            return parameters
+        by = np.array(parameters["by"], dtype=np.float64)
+        self.catch = self._caught(place, handle.centre + by)
+        if self.catch is None:
+            return parameters
+        snapped = self.catch.place - handle.centre
+        if self._grip < 3:
+            snapped = np.where(np.arange(3) == self._grip, snapped, 0.0)
+        return {"by": tuple(float(value) for value in snapped)}
+
+    def _run_transform(self, key: str, parameters: dict[str, object]) -> None:
+        """Runs a transform, or the one that is being dragged again with other numbers."""
         try:
             if self._handle_runs:
                 self.session.change_last(**parameters)
             else:
-                self.session.do(handle.mode, **parameters, **self.hands.soft)
+                self.session.do(key, **parameters, **self.hands.soft)
                 self._handle_runs = True
         except LevelLoopError as error:
             self.told.emit(str(error))

@@ -30,6 +30,7 @@ from levelloop.app.panes import Panes
 from levelloop.app.picking import REACHES
 from levelloop.app.readout import readout
 from levelloop.app.sentence_bar import TRANSFORMS, SentenceBar
+from levelloop.app.snapping import SNAPS, TITLES, Snap
 from levelloop.app.stage import Stage, Work
 from levelloop.app.theme import BENCH, text_font
 from levelloop.app.tool_rack import ToolRack
@@ -428,6 +429,9 @@ class Window(QMainWindow):
         self._busy = QLabel(foot)
         self._busy.setFont(text_font(9))
         self._busy.setObjectName("quiet")
+        self._snaps = QLabel("", foot)
+        self._snaps.setFont(text_font(9))
+        self._snaps.setObjectName("quiet")
         self._units = QLabel("mm", foot)
         self._units.setFont(text_font(9))
         self._units.setObjectName("quiet")
@@ -435,6 +439,7 @@ class Window(QMainWindow):
         row.addWidget(self._readout)
         row.addWidget(self._message, 1)
         row.addWidget(self._busy)
+        row.addWidget(self._snaps)
         row.addWidget(self._units)
         column.addWidget(foot)
         self.setCentralWidget(centre)
@@ -552,6 +557,21 @@ class Window(QMainWindow):
         self.view.reach = REACHES[(REACHES.index(self.view.reach) + 1) % len(REACHES)]
         words = {"visible": "What is seen", "facing": "What faces the view", "through": "Everything"}
         self.tell(f"{words[self.view.reach]} is picked.")
+        self.panes.refresh()
+
+    def toggle_snap(self, snap: Snap) -> None:
+        """Turns one kind of snapping on or off."""
+        snaps = self.panes.hands.snaps
+        snaps.symmetric_difference_update({snap})
+        on = [TITLES[name] for name in SNAPS if name in snaps]
+        self._snaps.setText("snap: " + ", ".join(on) if on else "")
+        self.tell(f"Snapping to {TITLES[snap]} is {'on' if snap in snaps else 'off'}.")
+
+    def toggle_measure(self) -> None:
+        """Shows, or not, what lies between the last two picks."""
+        hands = self.panes.hands
+        hands.measuring = not hands.measuring
+        self.tell("Pick two: their distance is shown." if hands.measuring else "Measuring is off.")
         self.panes.refresh()
 
     def toggle_soft(self) -> None:

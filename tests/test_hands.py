@@ -1,0 +1,286 @@
+"""Selecting, looking and nudging at the real window: views, lasso, brush, reach, hiding, soft range, snapping."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from driving import CONTROL, LEFT, NONE, SHIFT, Hands, box_in
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QApplication
+
+from levelloop.app.main import application
+from levelloop.core.selection import Selection
+
+pytestmark = pytest.mark.skipif(
+    application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
+)
+
+
+def sheet_in(hands: Hands, cells: int = 6) -> None:
+    """A sheet seen straight from above."""
+    hands.session.do("add_plane", size=(60, 60), cells=(cells, cells))
+    hands.view.look("top")
+    hands.view.camera.perspective = False
+    hands.view.frame(everything=True)
+    hands.settle()
+
+
+def place_of(hands: Hands, x: float, y: float, z: float = 0.0) -> QPoint:
+    screen = hands.view.on_screen(np.array([[x, y, z]]))[0]
+    return QPoint(round(screen[0]), round(screen[1]))
+
+
+def trace(hands: Hands, places: list[QPoint], modifiers: Qt.KeyboardModifier = NONE) -> None:
+    """Presses at the first place, goes over all and lets go at the last."""
+    hands.qtbot.mousePress(hands.view, LEFT, modifiers, places[0])
+    for place in places[1:]:
+        hands.move(place, LEFT)
+    hands.qtbot.mouseRelease(hands.view, LEFT, modifiers, places[-1])
+    hands.settle()
+
+
+def test_four_views_show_and_select_the_same(demo: Hands) -> None:
+    panes = demo.window.panes
+    demo.window.commands[[c.title for c in demo.window.commands].index("Four views")].run()
+    demo.settle()
+    QApplication.processEvents()
+    assert panes.count == 4 and all(view.sight_ready() for view in panes.views)
+    assert panes.active is panes.views[0]
+    panes.frame(everything=True)
+    demo.settle()
+    demo.session.set_active("hive bracket")
+    # A click in another view makes it the active one and selects for all.
+    second = panes.views[1]
+    bracket = demo.window.stage.picture(demo.session.document.active)
+    assert bracket is not None
+    x, y, _ = second.on_screen(bracket.face_middles[:1] * [1, 1, 0] + bracket.extent().max(axis=0) * [0, 0, 1])[0]
+    demo.qtbot.mouseClick(second, LEFT, NONE, QPoint(round(x), round(y)))
+    demo.settle()
+    assert panes.active is second and demo.window.view is second
+    assert len(demo.session.selection) == 1
+    scenes = [view.scene() for view in panes.views]
+    assert all(scene.patches for scene in scenes)
+    # Each has its own direction and look.
+    tilts = [view.camera.tilt for view in panes.views]
+    demo.window.set_look(shading="silhouette")
+    assert [view.scene().shading for view in panes.views] == ["clay", "silhouette", "clay", "clay"]
+    assert len(set(tilts)) >= 2
+    panes.show_views(1)
+    demo.settle()
+    assert panes.count == 1 and panes.active is panes.views[0]
+
+
+def test_orbiting_one_view_leaves_the_others_alone(demo: Hands) -> None:
+    panes = demo.window.panes
+    panes.show_views(2)
+    demo.settle()
+    before = (panes.views[1].camera.turn, panes.views[1].camera.tilt)
+    turn = panes.views[0].camera.turn
+    demo.drag(QPoint(100, 200), QPoint(160, 220), Qt.MouseButton.RightButton)
+    assert panes.views[0].camera.turn != turn
+    assert (panes.views[1].camera.turn, panes.views[1].camera.tilt) == before
+
+
+def test_a_lasso_takes_what_lies_inside(empty: Hands) -> None:
+    sheet_in(empty)
+    empty.window.set_kind("points")
+    empty.qtbot.keyPress(empty.view, Qt.Key.Key_G)
+    corners = [(-35, -35), (37, -35), (-35, 37), (-35, -34)]
+    trace(empty, [place_of(empty, x, y) for x, y in corners])
+    empty.qtbot.keyRelease(empty.view, Qt.Key.Key_G)
+    points = empty.session.part.mesh.points[empty.session.selection.indices]
+    assert (points[:, 0] + points[:, 1] <= 1).all() and len(points) == 28
+    # Without the key the same drag is a box.
+    trace(empty, [QPoint(4, 4), QPoint(60, 60), QPoint(empty.view.width() - 4, empty.view.height() - 4)])
+    assert len(empty.session.selection) == 49
+
+
+def test_a_brush_paints_and_takes_away(empty: Hands) -> None:
+    sheet_in(empty, 12)
+    empty.window.set_kind("faces")
+    empty.qtbot.keyPress(empty.view, Qt.Key.Key_Q)
+    assert empty.view.brush is not None
+    stroke = [place_of(empty, x, 2.5) for x in np.linspace(-27.5, 27.5, 24)]
+    trace(empty, stroke)
+    painted = len(empty.session.selection)
+    assert painted >= 12
+    trace(empty, stroke[:12], CONTROL)
+    left = len(empty.session.selection)
+    assert 0 < left < painted
+    trace(empty, [place_of(empty, x, -17.5) for x in np.linspace(-27.5, 27.5, 24)], SHIFT)
+    assert len(empty.session.selection) > left
+    empty.qtbot.keyRelease(empty.view, Qt.Key.Key_Q)
+    assert empty.view.brush is None
+
+
+def test_reach_goes_from_seen_to_facing_to_through(empty: Hands) -> None:
+    box_in(empty)
+    empty.session.do("add_box", size=(8, 8, 8), at=(0, 0, -40))
+    empty.session.set_active("box")
+    empty.view.look("top")
+    empty.view.camera.perspective = False
+    empty.view.frame(everything=True)
+    empty.window.set_kind("faces")
+    counts = {}
+    corner = QPoint(empty.view.width() - 4, empty.view.height() - 4)
+    for _ in range(3):
+        trace(empty, [QPoint(4, 4), QPoint(100, 100), corner])
+        counts[empty.view.reach] = len(empty.session.selection)
+        empty.window.toggle_reach()
+    assert counts["facing"] == 1 and counts["through"] == 6
+    assert empty.view.reach == "visible"
+
+
+def test_hidden_faces_are_neither_seen_nor_picked(empty: Hands) -> None:
+    sheet_in(empty)
+    middle = empty.face(box=((-11, -11, -1), (1, 1, 1)))
+    empty.click("faces", middle)
+    empty.key(Qt.Key.Key_V)
+    assert empty.session.part.mesh.hidden.sum() == 1 and len(empty.session.selection) == 0
+    empty.qtbot.mouseClick(empty.view, LEFT, NONE, place_of(empty, -5, -5))
+    empty.settle()
+    assert len(empty.session.selection) == 0
+    empty.click("faces", 0)
+    empty.qtbot.keyClick(empty.view, Qt.Key.Key_V, SHIFT)
+    empty.settle()
+    assert (~empty.session.part.mesh.hidden).sum() == 1
+    picture = empty.window.stage.picture(empty.session.document.active)
+    assert picture is not None and len(picture.indices) == 2
+    empty.qtbot.keyClick(empty.view, Qt.Key.Key_V, Qt.KeyboardModifier.AltModifier)
+    empty.settle()
+    assert not empty.session.part.mesh.hidden.any()
+    empty.session.undo()
+    assert empty.session.part.mesh.hidden.sum() == 35
+
+
+def test_the_stretch_between_two_clicks(empty: Hands) -> None:
+    sheet_in(empty)
+    empty.window.set_kind("edges")
+    mesh = empty.session.part.mesh
+    middles = mesh.points[mesh.topology.edges].mean(axis=1)
+    row = np.flatnonzero(np.isclose(mesh.points[mesh.topology.edges][:, :, 1], 0).all(axis=1))
+    row = row[np.argsort(middles[row, 0])]
+    empty.click("edges", int(row[0]))
+    empty.click("edges", int(row[4]), SHIFT | CONTROL)
+    assert sorted(empty.session.selection.indices.tolist()) == sorted(row[:5].tolist())
+
+
+def test_an_unselected_point_is_dragged_at_once_with_the_move_tool(empty: Hands) -> None:
+    sheet_in(empty)
+    empty.window.set_kind("points")
+    empty.session.select(points=[0])
+    empty.window.start("move")
+    corner = int(np.argmax(empty.session.part.mesh.points[:, :2].sum(axis=1)))
+    before = empty.session.part.mesh.points.copy()
+    start = empty.place("points", corner)
+    trace(empty, [start, start + QPoint(-12, 10), start + QPoint(-30, 30)])
+    after = empty.session.part.mesh.points
+    moved = np.flatnonzero((after != before).any(axis=1))
+    assert moved.tolist() == [corner] and empty.session.selection.indices.tolist() == [corner]
+    scale = empty.view.camera.millimetres_per_pixel(empty.view.height())
+    assert after[corner] - before[corner] == pytest.approx([-30 * scale, -30 * scale, 0], abs=1e-6)
+    assert len(empty.session.history) == 3  # one entry for the whole drag
+
+
+def test_a_drag_is_caught_by_points_middles_and_the_grid(empty: Hands) -> None:
+    sheet_in(empty)
+    empty.window.set_kind("points")
+    empty.window.start("move") if len(empty.session.selection) else empty.session.select(points=[0])
+    empty.window.start("move")
+    corner = int(np.argmax(empty.session.part.mesh.points[:, :2].sum(axis=1)))
+    for snap, near, exact, word in (
+        ("point", (10.4, 9.7), (10, 10), "point"),
+        ("middle", (15.3, 10.4), (15, 10), "edge middle"),
+        ("grid", (23.3, 17.8), (23, 18), "grid"),
+    ):
+        empty.window.toggle_snap(snap)  # type: ignore[arg-type]
+        start = empty.place("points", corner)
+        empty.qtbot.mousePress(empty.view, LEFT, NONE, start)
+        empty.move(start + QPoint(-9, 9), LEFT)
+        empty.move(place_of(empty, *near), LEFT)
+        assert empty.view.catch is not None and empty.view.catch.by == word
+        empty.qtbot.mouseRelease(empty.view, LEFT, NONE, place_of(empty, *near))
+        empty.settle()
+        assert empty.session.part.mesh.points[corner] == pytest.approx([*exact, 0], abs=1e-9)
+        assert empty.view.catch is None
+        empty.window.toggle_snap(snap)  # type: ignore[arg-type]
+        empty.session.undo()
+
+
+def test_a_locked_axis_is_respected_by_snapping(empty: Hands) -> None:
+    sheet_in(empty)
+    empty.window.set_kind("points")
+    corner = int(np.argmax(empty.session.part.mesh.points[:, :2].sum(axis=1)))
+    empty.session.select(points=[corner])
+    empty.window.start("move")
+    empty.window.toggle_snap("point")
+    handle = empty.view.handle()
+    assert handle is not None
+    arm = handle.arms(empty.view.camera, empty.view.width(), empty.view.height())[1, :2]
+    start = QPoint(round(arm[0]), round(arm[1]))
+    end = place_of(empty, 10.2, 19.8)
+    trace(empty, [start, start + QPoint(-9, 2), end])
+    after = empty.session.part.mesh.points[corner]
+    assert after[1] == 30 and after[0] == pytest.approx(10)
+
+
+def test_the_soft_range_is_switched_by_key_and_shown(empty: Hands) -> None:
+    sheet_in(empty, 12)
+    empty.window.set_kind("points")
+    middle = int(np.argmin(np.linalg.norm(empty.session.part.mesh.points, axis=1)))
+    empty.session.select(points=[middle])
+    empty.view.setFocus()
+    empty.key(Qt.Key.Key_R)
+    assert empty.window.panes.hands.soft["soft_range"] > 5
+    empty.window.start("move")
+    empty.settle()
+    assert "soft range" in empty.window.sentence.fields or "soft_range" in empty.window.sentence.fields
+    dots = len(empty.view.scene().dots)
+    start = empty.place("points", middle)
+    trace(empty, [start, start + QPoint(9, 9), start + QPoint(40, 0)])
+    moved = empty.session.part.mesh.points[:, 0] - np.round(empty.session.part.mesh.points[:, 0] / 5) * 5
+    assert np.count_nonzero(np.abs(moved) > 1e-6) > 8
+    empty.window.toggle_soft()
+    assert len(empty.view.scene().dots) < dots
+    assert empty.window.panes.hands.soft == {}
+
+
+def test_measuring_tells_the_distance_between_two_picks(empty: Hands) -> None:
+    sheet_in(empty)
+    empty.window.set_kind("points")
+    plain = empty.view.grab().toImage()
+    empty.window.toggle_measure()
+    empty.session.select(points=[0, 48])
+    empty.settle()
+    assert empty.view.grab().toImage() != plain
+    assert empty.window.message.startswith("Pick two")
+
+
+def test_parts_fade_and_views_are_cut_open(demo: Hands) -> None:
+    part = demo.session.part
+    demo.session.edit_part(part.id, "Fade", opacity=0.4)
+    solid = next(solid for solid in demo.view.scene().solids if solid.picture.part.id == part.id)
+    assert solid.colour[3] == pytest.approx(0.4)
+    demo.view.look("front")
+    whole = demo.view.sight().what.numbers
+    demo.window.cut_view()
+    assert demo.view.look_of.section is not None and demo.view.look_of.section[0] == 1
+    assert (demo.view.sight().what.numbers != whole).any()
+    demo.window.cut_view()
+    assert np.array_equal(demo.view.sight().what.numbers, whole)
+
+
+def test_symmetric_drags_move_both_sides(empty: Hands) -> None:
+    sheet_in(empty)
+    empty.window.set_kind("points")
+    empty.session.do("set_symmetry", axis="x")
+    empty.window.start("move")
+    points = empty.session.part.mesh.points
+    corner = int(np.argmax(points[:, :2].sum(axis=1)))
+    other = int(np.argmax(points[:, 1] - points[:, 0]))
+    empty.session.set_selection(Selection("points", np.array([corner])))
+    empty.window.start("move")
+    start = empty.place("points", corner)
+    trace(empty, [start, start + QPoint(-9, 9), start + QPoint(-30, 0)])
+    after = empty.session.part.mesh.points
+    assert after[other] == pytest.approx(after[corner] * [-1, 1, 1])
