@@ -18,6 +18,9 @@ from levelloop.core.edit.symmetry import twins_by_flow, twins_by_place
 from levelloop.core.edit.transform import move, place, resize, rotate, scale, slant
 from levelloop.core.errors import EditError
 from levelloop.core.forms.primitives import box, cylinder, plane, quad_sphere
+from levelloop.core.measure.between import face_card, measure_between, selection_size
+from levelloop.core.measure.faces import face_normals
+from levelloop.core.measure.gauge import loop_gauge, tip_radius
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Selection, inside, select_between, select_loop, without_hidden
 from levelloop.document.session import Session
@@ -411,3 +414,45 @@ def test_a_set_transform_goes_into_the_cage_or_is_forgotten() -> None:
     session.undo()
     session.do("clear_transform")
     assert session.part.in_place and session.part.mesh.points[:, 0].max() == 10
+
+
+def test_what_lies_between_two_picks() -> None:
+    # By hand on a box of 2 × 4 × 6.
+    cage = box((2, 4, 6))
+    across = measure_between(cage, some("points", 0, int(np.argmax(cage.points.sum(axis=1)))))
+    assert across is not None and across.distance == pytest.approx(np.sqrt(4 + 16 + 36)) and across.angle is None
+    faces = [int(np.flatnonzero(face_normals(cage.topology, cage.points)[:, axis] > 0.5)[0]) for axis in (0, 2)]
+    right = measure_between(cage, some("faces", *faces))
+    assert right is not None and right.angle == pytest.approx(90) and right.parts == pytest.approx([-1, 0, 3])
+    assert measure_between(cage, some("faces", 0)) is None
+    card = face_card(cage, faces[1])
+    assert (card.sides, card.area, card.proportion) == (4, pytest.approx(8), pytest.approx(2))
+    assert selection_size(cage, some("faces", faces[1])).tolist() == [2, 4, 0]
+
+
+def test_the_gauge_tells_why_a_loop_ends() -> None:
+    sheet = plane((6, 6), (6, 6))
+    row = np.flatnonzero(np.isclose(sheet.points[sheet.topology.edges][:, :, 1], 0).all(axis=1))
+    gauge = loop_gauge(sheet, int(row[2]))
+    assert sorted(gauge.edges.tolist()) == row.tolist() and not gauge.closed
+    assert gauge.length == pytest.approx(6) and gauge.ends == ("at the boundary",) * 2
+    assert gauge.supports == ((1.0, 1.0), (1.0, 1.0)) and gauge.radius is None
+    cube = box((4, 4, 4), (2, 2, 2))
+    edge = next(e for e in range(cube.n_edges) if 3 in cube.topology.valence[cube.topology.edges[e]])
+    ended = loop_gauge(cube, edge)
+    assert ended.ends == ("at a 3-pole",) * 2 and len(ended.edges) == 2
+
+
+def test_the_gauge_tells_the_radius_that_supports_give() -> None:
+    # 90° and equal distances d: r = d sin³(θ/2) / sin θ, so d = 2.83 r (uniform cubic B-spline, tip of the turn).
+    assert tip_radius(np.array([2.83, 0, 0]), np.array([0, 2.83, 0])) == pytest.approx(1.0, rel=1e-3)
+    tube = cylinder(20, 30, 12, 4, "quads")
+    ring = np.flatnonzero(np.isclose(tube.points[tube.topology.edges][:, :, 2], 0).all(axis=1))
+    gauge = loop_gauge(tube, int(ring[0]))
+    assert gauge.closed and sorted(gauge.edges.tolist()) == ring.tolist()
+    assert gauge.length == pytest.approx(12 * 20 * np.sin(np.pi / 12)) and gauge.radius is None
+    upright = int(np.flatnonzero(np.ptp(tube.points[tube.topology.edges][:, :, 2], axis=1) > 1)[0])
+    around = loop_gauge(tube, upright).radius
+    side = 20 * np.sin(np.pi / 12)
+    turn = np.radians(150)
+    assert around is not None and around[0] == pytest.approx(side * np.sin(turn / 2) ** 3 / np.sin(turn))

@@ -60,6 +60,10 @@ def build_menus(window: Window, bar: QMenuBar) -> None:
         "The last operation on what is selected now",
     )
     menus["Edit"].addSeparator()
+    add("Edit", "Copy", window.copy, "Ctrl+C", "The selected faces, or the active part")
+    add("Edit", "Paste", lambda: window.paste(True), "Ctrl+V", "Into the active part")
+    add("Edit", "Paste as a new part", lambda: window.paste(False), "Ctrl+Shift+V")
+    menus["Edit"].addSeparator()
     add("Select", "Points", lambda: window.set_kind("points"), "P", "Select points; again converts the selection")
     add("Select", "Edges", lambda: window.set_kind("edges"), "E", "Select edges; again converts the selection")
     add("Select", "Faces", lambda: window.set_kind("faces"), "F", "Select faces; again converts the selection")

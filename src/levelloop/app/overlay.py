@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QWidget
 from levelloop.app.picking import element_places, visible
 from levelloop.app.theme import Theme, colour, text_font
 from levelloop.core.measure.between import face_card, measure_between
+from levelloop.core.measure.gauge import LoopGauge
 from levelloop.core.review.findings import Finding
 from levelloop.document.units import format_length, format_number
 
@@ -39,6 +40,7 @@ class Overlay(QWidget):
         self._draw_handle(painter)
         self._draw_box(painter)
         self._draw_measure(painter)
+        self._draw_gauge(painter)
         self._draw_catch(painter)
         self._draw_axes(painter)
         self._draw_corner(painter)
@@ -120,6 +122,24 @@ class Overlay(QWidget):
         painter.drawEllipse(QPointF(x, y), 8.0, 8.0)
         painter.setFont(text_font(8.5))
         _label(painter, QPointF(x + 14, y - 22), catch.by, self.view.theme)
+
+    def _draw_gauge(self, painter: QPainter) -> None:
+        """A card at the lower right about the loop that the pointer rests on."""
+        if self.view.gauge is None:
+            return
+        lines = gauge_words(self.view.gauge[0], self.view.session.document.unit)
+        painter.setFont(text_font(9.0))
+        width = max(painter.fontMetrics().horizontalAdvance(line) for line in lines) + 24
+        height = 18 * len(lines) + 14
+        card = QRectF(self.width() - width - 16, self.height() - height - 16, width, height)
+        painter.setPen(QPen(colour(self.view.theme.line), 1.0))
+        painter.setBrush(colour(self.view.theme.panel, 0.95))
+        painter.drawRoundedRect(card, 5, 5)
+        for row, line in enumerate(lines):
+            painter.setFont(text_font(9.0, QFont.Weight.DemiBold if row == 0 else QFont.Weight.Normal))
+            painter.setPen(colour(self.view.theme.ink if row == 0 else self.view.theme.quiet))
+            box = QRectF(card.x() + 12, card.y() + 7 + 18 * row, width, 18)
+            painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, line)
 
     def _draw_measure(self, painter: QPainter) -> None:
         """A line between the last two picks with its length; and what a single picked face is like."""
@@ -265,6 +285,25 @@ def _draw_marker(
         painter.setPen(colour(theme.ink, strength))
         box = QRectF(place.x() - 12, place.y() - 12 + (2 if label == "3" else 0), 24, 24)
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, label)
+
+
+def gauge_words(gauge: LoopGauge, unit: str) -> list[str]:
+    """What the gauge says, line by line."""
+    count = len(gauge.edges)
+    kind = "Closed loop" if gauge.closed else "Loop"
+    lines = [f"{kind} of {count} {'edge' if count == 1 else 'edges'}, {format_length(gauge.length, unit)}"]
+    if gauge.ends:
+        same = len(set(gauge.ends)) == 1
+        lines.append(f"Both ends {gauge.ends[0]}" if same else "Ends " + " and ".join(gauge.ends))
+
+    def spread(pair: tuple[float, float]) -> str:
+        low, high = (format_length(value, unit) for value in pair)
+        return low if low == high else f"{low} to {high}"
+
+    for side, reach in zip(("left", "right"), gauge.supports, strict=True):
+        lines.append(f"Next loop {side}: {spread(reach) if reach else 'none'}")
+    lines.append(f"Turns with radius {spread(gauge.radius)}" if gauge.radius else "Lies flat")
+    return lines
 
 
 def _label(painter: QPainter, place: QPointF, words: str, theme: Theme) -> None:

@@ -74,6 +74,12 @@ class PartRow(QWidget):
         row.addWidget(self.eye)
         row.addWidget(chip)
         row.addWidget(self.name, 1)
+        if part.group or part.locked or part.shared:
+            words = [part.group, "locked" if part.locked else "", "instance" if part.shared else ""]
+            where = QLabel(" · ".join(filter(None, words)), self)
+            where.setObjectName("quiet")
+            where.setFont(text_font(8.5))
+            row.addWidget(where)
         row.addWidget(count)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
@@ -129,7 +135,10 @@ class PartsPanel(QWidget):
     def refresh(self) -> None:
         """Brings the list up to date."""
         document = self.session.document
-        shown = tuple((part.id, part.name, part.colour, part.visible, part.mesh.n_faces) for part in document.parts)
+        shown = tuple(
+            (part.id, part.name, part.colour, part.visible, part.mesh.n_faces, part.group, part.locked, part.shared)
+            for part in document.parts
+        )
         self.list.blockSignals(True)
         if shown != self._shown:
             self._shown = shown

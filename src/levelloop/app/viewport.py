@@ -34,6 +34,7 @@ from levelloop.core.arrays import Booleans
 from levelloop.core.edit.soft import Soft, soft_weights
 from levelloop.core.edit.transform import middle_of_box
 from levelloop.core.errors import LevelLoopError
+from levelloop.core.measure.gauge import LoopGauge, loop_gauge
 from levelloop.core.review.findings import Finding
 from levelloop.core.selection import Kind, Selection, combine, points_of, select_between, select_loop, select_ring
 from levelloop.document.session import Session
@@ -41,6 +42,7 @@ from levelloop.document.session import Session
 Drag = Literal["none", "maybe_box", "box", "lasso", "brush", "free", "handle", "orbit", "pan", "menu_or_orbit"]
 Inside = Literal["tinted", "plain", "hidden"]
 SHIFT, CONTROL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
+RESTS_AFTER = 600  # milliseconds on an edge until its loop is gauged
 HELD = ("G", "Q")
 SOFT_STEPS = 8  # shades in which the soft range fades out
 FAR_ENOUGH = 4  # pixels before a press becomes a drag
@@ -138,6 +140,11 @@ class Viewport(QOpenGLWidget):
         self._hover_timer.setSingleShot(True)
         self._hover_timer.setInterval(12)
         self._hover_timer.timeout.connect(self._find_hover)
+        self.gauge: tuple[LoopGauge, str] | None = None
+        self._gauge_timer = QTimer(self)
+        self._gauge_timer.setSingleShot(True)
+        self._gauge_timer.setInterval(RESTS_AFTER)
+        self._gauge_timer.timeout.connect(self._find_gauge)
         stage.changed.connect(self._stage_changed)
 
     # What is shared with other views
@@ -424,6 +431,9 @@ class Viewport(QOpenGLWidget):
         if picture is not hit.picture:
             return
         teal = self.theme.hover
+        if self.gauge is not None and self.gauge[1] == picture.part.id and hit.kind == "edges":
+            lit = picture.segments(self.gauge[0].edges)
+            scene.lines.append(Lines(lit, _rgba(teal, 0.85), 2.4 * ratio, 3.8e-5, 0.3))
         if self.kind == "parts":
             scene.lines.append(Lines(self._kept_lines(picture)["wire"], _rgba(teal, 0.9), 1.8 * ratio, 4e-5))
         elif hit.kind == "faces":
@@ -536,6 +546,8 @@ class Viewport(QOpenGLWidget):
 
     def leaveEvent(self, event: Any) -> None:
         self._hover_timer.stop()
+        self._gauge_timer.stop()
+        self.gauge = None
         if self.hover is not None:
             self.hover = None
             self.refresh()
@@ -549,6 +561,7 @@ class Viewport(QOpenGLWidget):
 
     def _stage_changed(self) -> None:
         self._sight = None
+        self.gauge = None
         here = {picture.part.id for picture in self.stage.shown()}
         self._lines = {key: value for key, value in self._lines.items() if key in here}
         self.refresh()
@@ -582,9 +595,20 @@ class Viewport(QOpenGLWidget):
         hit = None if grip is not None else self.pick_at(place)
         new_grip = -1 if grip is None else grip
         if new_grip != self._grip or not (hit.same_as(self.hover) if hit else self.hover is None):
+            self.gauge = None
+            self._gauge_timer.start()
             self._grip = new_grip
             self.hover = hit
             self.refresh()
+
+    def _find_gauge(self) -> None:
+        """After a short rest on an edge: the gauge of its loop."""
+        hit = self.hover
+        if hit is None or hit.kind != "edges" or self._drag != "none":
+            return
+        part = hit.picture.part
+        self.gauge = (loop_gauge(part.to_world(part.mesh), hit.index), part.id)
+        self.refresh()
 
     def _axis_at(self, handle: Handle | None, place: QPoint) -> int | None:
         if handle is None:

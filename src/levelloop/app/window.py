@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QPoint, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QKeyEvent
+from PySide6.QtGui import QCloseEvent, QColor, QIcon, QKeyEvent, QPixmap
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
@@ -39,8 +39,9 @@ from levelloop.core.errors import LevelLoopError
 from levelloop.core.measure.faces import face_normals, point_normals, unit
 from levelloop.core.review.findings import PURPOSES, Finding
 from levelloop.core.selection import Kind, Selection, convert, count_of
-from levelloop.document.document import Part
+from levelloop.document.document import COLOURS, Part
 from levelloop.document.operations import REGISTRY
+from levelloop.document.parting import copied, paste
 from levelloop.document.session import Session, State
 from levelloop.files import DOCUMENT_WRITERS, MESH_WRITERS, notes_on, write_meshes
 
@@ -70,6 +71,7 @@ class Window(QMainWindow):
         self.line = BuildLine(session, self.stage, self.theme)
         self.commands: list[Command] = []
         self._last_used: dict[str, dict[str, Any]] = {}
+        self._copied: Part | None = None
         self._soft_before: dict[str, Any] = {}
         self._space_down = False
         self._build_layout()
@@ -679,10 +681,69 @@ class Window(QMainWindow):
         menu.addAction("Rename").triggered.connect(self._rename_row)
         menu.addAction("Show or hide").triggered.connect(self.toggle_part)
         menu.addAction("Frame").triggered.connect(lambda: (self.session.select_none(), self.view.frame()))
+        part = self.session.part
+        menu.addAction("Unlock" if part.locked else "Lock").triggered.connect(
+            lambda: self._edit_part("Unlock" if part.locked else "Lock", locked=not part.locked)
+        )
+        menu.addAction("No helper any more" if part.helper else "Make a helper").triggered.connect(
+            lambda: self._edit_part("Helper", helper=not part.helper)
+        )
+        menu.addAction("Group").triggered.connect(lambda: self.start("group_part"))
+        faded = menu.addMenu("Opacity")
+        for share in (1.0, 0.6, 0.3):
+            faded.addAction(f"{share:.0%}").triggered.connect(
+                lambda _=False, share=share: self._edit_part("Opacity of", opacity=share)
+            )
+        tinted = menu.addMenu("Colour")
+        for tone in COLOURS:
+            chip = QPixmap(14, 14)
+            chip.fill(QColor(tone))
+            tinted.addAction(QIcon(chip), tone).triggered.connect(
+                lambda _=False, tone=tone: self._edit_part("Colour of", colour=tone)
+            )
+        for title, by in (("Further up", -1), ("Further down", 1)):
+            menu.addAction(title).triggered.connect(lambda _=False, by=by: self._move_part(by))
         menu.addSeparator()
         menu.addAction("Remove").triggered.connect(self.remove_part)
         menu.exec(place)
         menu.deleteLater()
+
+    def _edit_part(self, word: str, **changes: Any) -> None:
+        part = self.session.part
+        self.attempt(lambda: self.session.edit_part(part.id, f"{word} “{part.name}”", **changes))
+
+    def _move_part(self, by: int) -> None:
+        """Moves the active part up or down in the list."""
+        document = self.session.document
+        parts = list(document.parts)
+        here = next(i for i, part in enumerate(parts) if part.id == document.active)
+        there = min(max(here + by, 0), len(parts) - 1)
+        if there != here:
+            parts.insert(there, parts.pop(here))
+            self.session.apply(replace(document, parts=tuple(parts)), f"Move “{document.part.name}” in the list")
+
+    def copy(self) -> None:
+        """Keeps the selected faces, or the active part, to be pasted."""
+
+        def run() -> None:
+            self._copied = copied(self.session.document, self.session.state.selections)
+            self.tell(f"Copied {self._copied.mesh.n_faces:,} faces.")
+
+        self.attempt(run)
+
+    def paste(self, into: bool) -> None:
+        """Puts what was copied into the active part, or into a part of its own."""
+        if self._copied is None:
+            self.tell("There is nothing to paste yet; copy something first.")
+            return
+        piece = self._copied
+
+        def run() -> None:
+            change = paste(self.session.document, self.session.state.selections, piece, into)
+            where = "the part" if into else "a part of its own"
+            self.session.apply(change.document, f"Paste {piece.mesh.n_faces:,} faces into {where}", change.selections)
+
+        self.attempt(run)
 
     def _rename_row(self) -> None:
         row = self.parts.list.itemWidget(self.parts.list.currentItem())
