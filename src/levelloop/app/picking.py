@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
 import numpy as np
@@ -29,6 +29,16 @@ class Sight:
     height: int
     pictures: list[Picture]
     what: WhatIsWhere
+    _screens: dict[tuple[int, str], Floats] = field(default_factory=dict)
+
+    def screen(self, picture: Picture, of: Literal["points", "chains"]) -> Floats:
+        """Cage points (n, 3), or the points along all cage edges (e, c, 3), on screen; projected once for the frame."""
+        key = (id(picture), of)
+        if key not in self._screens:
+            places = picture.cage_places if of == "points" else picture.places[picture.chains.ravel()]
+            screen = self.camera.project(places, self.width, self.height)
+            self._screens[key] = screen if of == "points" else screen.reshape(*picture.chains.shape, 3)
+        return self._screens[key]
 
 
 @dataclass(frozen=True, eq=False)
@@ -168,18 +178,30 @@ def _leeway(sight: Sight, depth: Floats) -> Floats:
 
 
 def _nearest_point(sight: Sight, picture: Picture, x: float, y: float, reach: Reach) -> tuple[float, int] | None:
-    screen = sight.camera.project(picture.cage_places, sight.width, sight.height)
-    distance = np.hypot(screen[:, 0] - x, screen[:, 1] - y)
-    near = np.flatnonzero((distance <= POINT_REACH) & (screen[:, 2] <= 1.0) & ~picture.part.mesh.hidden_points)
-    return _first_seen(sight, near, distance[near], screen[near], reach)
+    screen = sight.screen(picture, "points")
+    # A square first: most points are nowhere near.
+    near = np.flatnonzero((np.abs(screen[:, 0] - x) <= POINT_REACH) & (np.abs(screen[:, 1] - y) <= POINT_REACH))
+    distance = np.hypot(screen[near, 0] - x, screen[near, 1] - y)
+    keep = (distance <= POINT_REACH) & (screen[near, 2] <= 1.0) & ~picture.part.mesh.hidden_points[near]
+    near, distance = near[keep], distance[keep]
+    return _first_seen(sight, near, distance, screen[near], reach)
 
 
 def _nearest_edge(sight: Sight, picture: Picture, x: float, y: float, reach: Reach) -> tuple[float, int] | None:
     if len(picture.chains) == 0:
         return None
-    screen = sight.camera.project(picture.places[picture.chains.ravel()], sight.width, sight.height)
-    screen = screen.reshape(*picture.chains.shape, 3)
-    start, end = screen[:, :-1], screen[:, 1:]
+    whole = sight.screen(picture, "chains")
+    # Edges whose box on screen is near enough; the few that are get measured.
+    close = np.ones(len(whole), dtype=np.bool_)
+    for axis, here in ((0, x), (1, y)):
+        low, high = whole[:, 0, axis], whole[:, 0, axis]
+        for step in range(1, whole.shape[1]):
+            low, high = np.minimum(low, whole[:, step, axis]), np.maximum(high, whole[:, step, axis])
+        close &= (low <= here + EDGE_REACH) & (high >= here - EDGE_REACH)
+    edges = np.flatnonzero(close & ~picture.part.mesh.hidden_edges)
+    if len(edges) == 0:
+        return None
+    start, end = whole[edges, :-1], whole[edges, 1:]
     along = end[..., :2] - start[..., :2]
     to = np.array([x, y]) - start[..., :2]
     length = np.maximum((along**2).sum(axis=-1), 1e-12)
@@ -190,8 +212,8 @@ def _nearest_edge(sight: Sight, picture: Picture, x: float, y: float, reach: Rea
     part = distance.argmin(axis=1)
     rows = np.arange(len(distance))
     distance, foot = distance[rows, part], foot[rows, part]
-    near = np.flatnonzero((distance <= EDGE_REACH) & ~picture.part.mesh.hidden_edges)
-    return _first_seen(sight, near, distance[near], foot[near], reach)
+    near = np.flatnonzero(distance <= EDGE_REACH)
+    return _first_seen(sight, edges[near], distance[near], foot[near], reach)
 
 
 def _first_seen(
