@@ -8,6 +8,7 @@ from pathlib import Path
 from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
+from levelloop.document.guides import ENDINGS
 from levelloop.files import READERS, TITLES
 
 
@@ -22,6 +23,13 @@ def may_discard(parent: QWidget, save: Callable[[], bool]) -> bool:
     if answer == QMessageBox.StandardButton.Save:
         return save()
     return answer == QMessageBox.StandardButton.Discard
+
+
+def image_to_open(parent: QWidget) -> Path | None:
+    """An image that the person chooses."""
+    pattern = " ".join(f"*{ending}" for ending in ENDINGS)
+    chosen, _ = QFileDialog.getOpenFileName(parent, "Guide", _folder(), f"Images ({pattern})")
+    return _remembered(Path(chosen)) if chosen else None
 
 
 def file_to_open(parent: QWidget) -> Path | None:

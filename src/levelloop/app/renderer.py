@@ -5,6 +5,7 @@ Lines and points are quads made on the GPU from one instance each, so that width
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
@@ -137,6 +138,22 @@ _SKY = (
     uniform vec4 top; uniform vec4 bottom; in float height; out vec4 colour;
     void main() { colour = mix(bottom, top, smoothstep(0.0, 1.0, height)); }""",
 )
+_IMAGE = (
+    """#version 330
+    uniform mat4 world_to_clip; uniform vec3 origin; uniform vec3 across; uniform vec3 upward; uniform vec2 part;
+    in vec2 corner; out vec2 at;
+    void main() {
+        float u = mix(part.x, part.y, corner.x);
+        at = vec2(u, 1.0 - corner.y);
+        gl_Position = world_to_clip * vec4(origin + across * u + upward * corner.y, 1.0);
+    }""",
+    """#version 330
+    uniform sampler2D image; uniform float opacity; uniform bool flip; in vec2 at; out vec4 colour;
+    void main() {
+        colour = texture(image, vec2(flip ? 1.0 - at.x : at.x, at.y));
+        colour.a *= opacity;
+    }""",
+)
 _PICK = (
     """#version 330
     uniform mat4 world_to_clip; in vec3 place; in int number; flat out int shown; out vec3 world_place;
@@ -192,6 +209,21 @@ class Solid:
 
 
 @dataclass
+class Standing:
+    """An image in space: its lower left corner, its sides, which part of its width is shown, its pixels."""
+
+    pixels: NDArray[np.uint8]
+    origin: Floats
+    across: Floats
+    upward: Floats
+    part: tuple[float, float] = (0.0, 1.0)
+    opacity: float = 1.0
+    flip: bool = False
+    through: bool = False
+    standing: bool = False
+
+
+@dataclass
 class Scene:
     """All that one frame shows."""
 
@@ -200,6 +232,7 @@ class Scene:
     lines: list[Lines] = field(default_factory=list)
     dots: list[Dots] = field(default_factory=list)
     sky: tuple[Colour, Colour] = ((1, 1, 1, 1), (1, 1, 1, 1))
+    images: list[Standing] = field(default_factory=list)
     shading: Shading = "clay"
     hide_inside: bool = False
     section: tuple[int, float] | None = None
@@ -226,6 +259,7 @@ class Renderer:
             "flat": _FLAT,
             "sky": _SKY,
             "pick": _PICK,
+            "image": _IMAGE,
         }.items():
             made[name] = self._context.program(vertex_shader=vertex, fragment_shader=fragment)
         self._programs = made
@@ -252,6 +286,9 @@ class Renderer:
         to_clip, to_view = camera.projection(width, height) @ camera.view(), camera.view()
         matrix = {"world_to_clip": to_clip}
         used: set[int] = set()
+        # Behind everything, unless they stand among the parts or are drawn over them.
+        self._images(scene, matrix, used, lambda image: not image.through and not image.standing, False)
+        self._images(scene, matrix, used, lambda image: not image.through and image.standing, True)
         for solid in scene.solids:
             arrays = self._uploaded(solid.picture.vertices, solid.picture, used)
             self._set(
@@ -300,6 +337,8 @@ class Renderer:
                     dots.through,
                 )
         screen.depth_mask = True
+        context.depth_func = "<="
+        self._images(scene, matrix, used, lambda image: image.through, False)
         self._forget_unused(used)
 
     def read(
@@ -357,6 +396,43 @@ class Renderer:
         self._context.depth_func = "<="
         draw(colour)
 
+    def _images(
+        self, scene: Scene, matrix: dict[str, Floats], used: set[int], chosen: Callable[[Standing], bool], deep: bool
+    ) -> None:
+        """Draws some of the scene's images; deep: parts in front of them hide them."""
+        for image in scene.images:
+            if not chosen(image):
+                continue
+            if deep:
+                self._context.enable(moderngl.DEPTH_TEST)
+            else:
+                self._context.disable(moderngl.DEPTH_TEST)
+            texture, array = self._texture(image.pixels, used)
+            texture.use(0)
+            self._set(
+                "image",
+                **matrix,
+                origin=tuple(image.origin),
+                across=tuple(image.across),
+                upward=tuple(image.upward),
+                part=image.part,
+                opacity=image.opacity,
+                flip=image.flip,
+            )
+            array.render(moderngl.TRIANGLE_STRIP)
+        self._context.enable(moderngl.DEPTH_TEST)
+
+    def _texture(self, pixels: NDArray[np.uint8], used: set[int]) -> tuple[Any, Any]:
+        def make() -> list[Any]:
+            height, width = pixels.shape[:2]
+            texture = self._context.texture((width, height), 4, pixels.tobytes())
+            texture.build_mipmaps()
+            array = self._context.vertex_array(self._programs["image"], [(self._corners, "2f", "corner")])
+            return [texture, array]
+
+        kept = self._keep(pixels, make, used)
+        return kept[0], kept[1]
+
     def _flat(self, patch: Patch, matrix: dict[str, Floats], used: set[int]) -> None:
         array = self._array("flat", patch.places, "3f", ("place",), used)
         self._twice(
@@ -391,7 +467,7 @@ class Renderer:
 
         return self._keep(data, make, used)[0]
 
-    def _keep(self, key: Singles, make: Any, used: set[int]) -> list[Any]:
+    def _keep(self, key: NDArray[Any], make: Any, used: set[int]) -> list[Any]:
         """What was uploaded for an array, kept by its identity while frames use it."""
         used.add(id(key))
         found = self._kept.get(id(key))

@@ -12,8 +12,9 @@ from PySide6.QtGui import QCursor, QKeyEvent, QMouseEvent, QSurfaceFormat, QWhee
 from PySide6.QtOpenGLWidgets import QOpenGLWidget
 from PySide6.QtWidgets import QApplication, QWidget
 
-from levelloop.app.camera import Camera
+from levelloop.app.camera import DIRECTIONS, Camera
 from levelloop.app.handle import Handle, Mode
+from levelloop.app.images import Images
 from levelloop.app.overlay import BRUSH_RADIUS, Overlay
 from levelloop.app.picking import (
     Hit,
@@ -26,7 +27,7 @@ from levelloop.app.picking import (
     picked_under_brush,
 )
 from levelloop.app.picture import dashed
-from levelloop.app.renderer import Colour, Dots, Lines, Patch, Renderer, Scene, Shading, Solid, singles
+from levelloop.app.renderer import Colour, Dots, Lines, Patch, Renderer, Scene, Shading, Solid, Standing, singles
 from levelloop.app.snapping import ANGLE, Catch, Snap, caught
 from levelloop.app.stage import Stage
 from levelloop.app.theme import Theme, colour
@@ -37,6 +38,7 @@ from levelloop.core.errors import LevelLoopError
 from levelloop.core.measure.gauge import LoopGauge, loop_gauge
 from levelloop.core.review.findings import Finding
 from levelloop.core.selection import Kind, Selection, combine, points_of, select_between, select_loop, select_ring
+from levelloop.document.guides import AXES
 from levelloop.document.session import Session
 
 Drag = Literal["none", "maybe_box", "box", "lasso", "brush", "free", "handle", "orbit", "pan", "menu_or_orbit"]
@@ -114,6 +116,7 @@ class Viewport(QOpenGLWidget):
         self.hands = hands or Hands()
         self.is_active = False  # whether it is the one of several views that keys go to
         self.look_of = Look()
+        self._images = Images(theme)
         self._renderer: Renderer | None = None
         self._sight: Sight | None = None
         self._lines: dict[str, tuple[Any, Any]] = {}
@@ -340,6 +343,7 @@ class Viewport(QOpenGLWidget):
                 )
             if look.normals and is_active:
                 scene.lines.append(Lines(kept["normals"], _rgba(theme.hover, 0.9), 1.4 * ratio))
+        self._add_guides(scene)
         self._add_soft(scene, ratio)
         self._add_selections(scene, through, ratio)
         self._add_hover(scene, ratio)
@@ -386,6 +390,32 @@ class Viewport(QOpenGLWidget):
             else:
                 places = singles(picture.cage_places[selection.indices])
                 scene.dots.append(Dots(places, _rgba(blue), _rgba("#FFFFFF"), 9.0 * ratio, 5e-5, max(through, 0.3)))
+
+    def _add_guides(self, scene: Scene) -> None:
+        """The guides of the direction this view looks from, and those that stand in space."""
+        for guide in self.session.document.guides:
+            turn, tilt = DIRECTIONS[guide.view]
+            faces = abs((self.camera.turn - turn + 180) % 360 - 180) < 0.5 and abs(self.camera.tilt - tilt) < 0.5
+            if not guide.shown or not (faces or guide.standing):
+                continue
+            pixels = self._images.pixels(guide)
+            right, up = (np.array(axis, dtype=np.float64) for axis in AXES[guide.view])
+            height = guide.width * pixels.shape[0] / pixels.shape[1]
+            corner = right * (guide.at[0] - guide.width / 2) + up * (guide.at[1] - height / 2)
+            part = {"left": (0.0, 0.5), "right": (0.5, 1.0)}.get(guide.crop, (0.0, 1.0))
+            scene.images.append(
+                Standing(
+                    pixels,
+                    corner,
+                    right * guide.width,
+                    up * height,
+                    part,
+                    guide.opacity,
+                    guide.flip,
+                    guide.through,
+                    guide.standing and not faces,
+                )
+            )
 
     def _add_soft(self, scene: Scene, ratio: float) -> None:
         """The points that would follow the selection, fainter the less they do."""

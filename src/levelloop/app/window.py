@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from levelloop.app.asking import file_to_open, file_to_write, may_discard
+from levelloop.app.asking import file_to_open, file_to_write, image_to_open, may_discard
 from levelloop.app.build_line import BuildLine, Stop
 from levelloop.app.finder import Command, Finder
 from levelloop.app.menus import build_menus, fitting_menu
@@ -40,6 +40,7 @@ from levelloop.core.measure.faces import face_normals, point_normals, unit
 from levelloop.core.review.findings import PURPOSES, Finding
 from levelloop.core.selection import Kind, Selection, convert, count_of
 from levelloop.document.document import COLOURS, Part
+from levelloop.document.guides import AXES
 from levelloop.document.operations import REGISTRY
 from levelloop.document.parting import copied, paste
 from levelloop.document.session import Session, State
@@ -48,7 +49,16 @@ from levelloop.files import DOCUMENT_WRITERS, MESH_WRITERS, notes_on, write_mesh
 # What an operation starts with in the window where its own default would show nothing.
 STARTERS: dict[str, dict[str, Any]] = {"extrude": {"distance": 5.0}}
 # What cannot run before a word is typed.
-NEED_WORDS = ("rename_part", "set_value", "set_material")
+NEED_WORDS = (
+    "rename_part",
+    "set_value",
+    "set_material",
+    "keep_set",
+    "select_set",
+    "group_part",
+    "set_guide",
+    "calibrate_guide",
+)
 TAP = 220  # milliseconds; a longer press of Space is a peek
 REVIEW_AT_ONCE = 4_000  # faces
 
@@ -120,7 +130,10 @@ class Window(QMainWindow):
     def start(self, key: str) -> None:
         """Begins an operation as its menu entry, tool or key does."""
         operation = REGISTRY[key]
-        if not self.session.document.parts and operation.acts_on != "form":
+        if key == "add_guide":
+            self.ask_guide()
+            return
+        if not self.session.document.parts and operation.acts_on not in ("form", "document"):
             self.tell("There is no part yet; add a form first.")
             return
         if operation.acts_on == "selection":
@@ -772,6 +785,19 @@ class Window(QMainWindow):
         """Saves the document under a name that the person chooses."""
         path = file_to_write(self, "Save as", DOCUMENT_WRITERS)
         return path is not None and self.save_path(path)
+
+    def ask_guide(self) -> None:
+        """Puts an image that the person chooses into the direction the active view looks from."""
+        path = image_to_open(self)
+        if path is not None:
+            self.add_guide(path)
+
+    def add_guide(self, path: Path) -> None:
+        """Puts an image into the direction nearest to that of the active view, and looks from there."""
+        back = self.view.camera.axes[2]
+        view = max(AXES, key=lambda name: float(np.cross(*AXES[name]) @ back))
+        if self.attempt(lambda: self.sentence.start("add_guide", {"path": str(path), "view": view}, False)):
+            self.view.look(view)
 
     def ask_export(self) -> bool:
         """Writes the smooth surfaces to a file that the person chooses."""

@@ -6,18 +6,25 @@ import json
 from dataclasses import replace
 from importlib.resources import files
 
-from levelloop.document.document import Document
+from levelloop.document.document import Document, Guide
 from levelloop.document.script import run_script
 from levelloop.document.session import Session
 
 SCRIPTS = ("honey_jar", "hive_bracket")
+# Drawings of the bee: the image, its view, width and place of its middle in mm; both 84 mm high.
+GUIDES = (("bee_front", "front", 70.0, (-85.0, 42.0)), ("bee_side", "right", 98.0, (-95.0, 42.0)))
 
 
 def demo_document() -> Document:
-    """The beekeeper's workshop so far: a honey jar, and a hive bracket with faults for the review to find."""
+    """The beekeeper's workshop so far: a honey jar, a hive bracket with faults, and drawings of the bee."""
     session = Session.new()
     for name in SCRIPTS:
         text = files("levelloop.demo").joinpath(f"{name}.json").read_text(encoding="utf-8")
         run_script(session, json.loads(text))
     document = session.document
-    return replace(document, active=document.parts[0].id)
+    return replace(document, active=document.parts[0].id, guides=tuple(_guide(*guide) for guide in GUIDES))
+
+
+def _guide(name: str, view: str, width: float, at: tuple[float, float]) -> Guide:
+    data = files("levelloop.demo").joinpath(f"{name}.svg").read_bytes()
+    return Guide(name.replace("_", ", "), f"{name}.svg", view, width, at, data=data)

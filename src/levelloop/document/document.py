@@ -71,6 +71,30 @@ class Part:
         return mesh.with_points(mesh.points @ self.transform[:3, :3] + self.transform[3, :3])
 
 
+@dataclass(frozen=True, eq=False)
+class Guide:
+    """A reference image in a view.
+
+    view: the direction it is seen from; width: mm; at: (right, up) mm of its middle; opacity 0 … 1; flip: mirrored
+    left to right; crop: "whole", "left" or "right" half; through: drawn over the parts, else behind them; standing: in
+    space, seen from everywhere; data: the image itself where the document carries it, else it is read from path.
+    """
+
+    name: str
+    path: str
+    view: str = "front"
+    width: float = 100.0
+    at: tuple[float, float] = (0.0, 0.0)
+    opacity: float = 0.6
+    flip: bool = False
+    crop: str = "whole"
+    through: bool = False
+    standing: bool = False
+    locked: bool = False
+    shown: bool = True
+    data: bytes | None = None
+
+
 @dataclass(frozen=True)
 class Symmetry:
     """Symmetric editing across the plane of an axis through the part's origin.
@@ -97,6 +121,7 @@ class Document:
     values: Mapping[str, tuple[str, float]] = field(default_factory=dict)
     anchor: tuple[float, float, float] | None = None
     symmetry: Symmetry | None = None
+    guides: tuple[Guide, ...] = ()
 
     @property
     def part(self) -> Part:

@@ -6,9 +6,10 @@ levelloop: attributes. Foreign stages are read with their up axis, units and ori
 
 from __future__ import annotations
 
+import base64
 import json
 import re
-from dataclasses import replace
+from dataclasses import fields, replace
 from pathlib import Path
 from typing import Any
 
@@ -28,7 +29,7 @@ from levelloop.core.mesh import (
     Scheme,
 )
 from levelloop.core.topology import Topology
-from levelloop.document.document import DEFAULT_LEVEL, Document, Part, Symmetry
+from levelloop.document.document import DEFAULT_LEVEL, Document, Guide, Part, Symmetry
 from levelloop.files.errors import FileError
 
 _METRES_PER_MILLIMETRE = 0.001
@@ -52,6 +53,7 @@ def write_usd(path: Path, document: Document) -> None:
         "active": document.active,
         "values": dict(document.values),
         "anchor": document.anchor,
+        "guides": [_guide_json(guide) for guide in document.guides],
         "symmetry": None if symmetry is None else [symmetry.axis, symmetry.tolerance, symmetry.middle],
     }
     _set(root.GetPrim(), "settings", Sdf.ValueTypeNames.String, json.dumps(settings))
@@ -276,7 +278,36 @@ def _anchor_and_symmetry(settings: dict[str, Any]) -> dict[str, Any]:
         middle = symmetry[2]
         pair = (int(middle[0]), int(middle[1])) if isinstance(middle, list) and len(middle) == 2 else None
         result["symmetry"] = Symmetry(symmetry[0], float(symmetry[1]), pair)
+    guides = settings.get("guides")
+    if isinstance(guides, list):
+        result["guides"] = tuple(_guide(entry) for entry in guides if isinstance(entry, dict))
     return result
+
+
+def _guide_json(guide: Guide) -> dict[str, Any]:
+    """A guide as the settings keep it, its image in base 64."""
+    kept = {field.name: getattr(guide, field.name) for field in fields(Guide)}
+    kept["data"] = None if guide.data is None else base64.b64encode(guide.data).decode("ascii")
+    return kept
+
+
+def _guide(entry: dict[str, Any]) -> Guide:
+    """A guide of the settings; what is damaged in it falls back to its default."""
+    plain = Guide("", "")
+    values: dict[str, Any] = {}
+    for field in fields(Guide):
+        value = entry.get(field.name)
+        default = getattr(plain, field.name)
+        if field.name == "data":
+            values["data"] = base64.b64decode(value) if isinstance(value, str) else None
+        elif field.name == "at":
+            is_pair = isinstance(value, list) and len(value) == 2
+            values["at"] = (float(value[0]), float(value[1])) if is_pair else default
+        elif isinstance(default, float) and isinstance(value, int):
+            values[field.name] = float(value)
+        else:
+            values[field.name] = value if isinstance(value, type(default)) else default
+    return Guide(**values)
 
 
 class _Nothing:

@@ -9,7 +9,8 @@ import numpy as np
 
 from levelloop.core.errors import EditError
 from levelloop.document.document import Document, Part
-from levelloop.document.parameters import Choice, Length, PartName, Plain, Text, Toggle
+from levelloop.document.guides import AXES, add_guide, calibrate_guide, remove_guide, set_guide
+from levelloop.document.parameters import Choice, Length, PartName, Plain, Ratio, Text, Toggle, Vector
 from levelloop.document.parting import attach, combine, detach, duplicate, instance
 from levelloop.document.registry import Operation
 from levelloop.document.units import parse_length
@@ -144,5 +145,68 @@ PARTS: tuple[Operation, ...] = (
         "Take the part back to where its cage is",
         "Forgets how the part was moved as a whole",
         "part",
+    ),
+    Operation(
+        "add_guide",
+        "Guide",
+        "View",
+        add_guide,
+        "Add the guide {path} to the {view}, {width} wide, {embed}, called {name}",
+        "A reference image in a view",
+        "document",
+        (
+            Text("path", "", "The image's file"),
+            Choice("view", "front", "The direction it is seen from", words=tuple(AXES)),
+            Length("width", 100.0, "Of the image", low=0, above_low=True),
+            Toggle("embed", True, "Where the image is kept", on="kept in the document", off="read from its file"),
+            Text("name", "", "The guide's name"),
+        ),
+    ),
+    Operation(
+        "set_guide",
+        "Change a guide",
+        "View",
+        set_guide,
+        "Let the guide {name} have opacity {opacity}, width {width}, be at {at}, {flip}, {crop}, {through}, {standing},"
+        " {locked}, {shown}",
+        "How a guide looks; nothing given leaves it",
+        "document",
+        (
+            Text("name", "", "The guide; the last one where none is named"),
+            Ratio("opacity", None, "0 to 1", optional=True, low=0, high=1),
+            Length("width", None, "Of the image", optional=True, low=0, above_low=True),
+            Vector("at", None, "Right and up from the origin", optional=True, size=2),
+            Toggle("flip", None, "Left to right", optional=True, on="mirrored", off="as it is"),
+            Choice("crop", None, "What is shown of it", optional=True, words=("whole", "left", "right")),
+            Toggle("through", None, "Where it is drawn", optional=True, on="over the parts", off="behind the parts"),
+            Toggle("standing", None, "Seen from", optional=True, on="standing in space", off="in its view only"),
+            Toggle("locked", None, "Whether it can be changed", optional=True, on="locked", off="unlocked"),
+            Toggle("shown", None, "Whether it is shown", optional=True, on="shown", off="hidden"),
+        ),
+    ),
+    Operation(
+        "calibrate_guide",
+        "Calibrate a guide",
+        "View",
+        calibrate_guide,
+        "Make {start} to {end} on the guide {name} {length} long",
+        "Two places of the image and how far apart they truly are",
+        "document",
+        (
+            Text("name", "", "The guide; the last one where none is named"),
+            Vector("start", (0.0, 0.0), "One place, right and up", size=2),
+            Vector("end", (100.0, 0.0), "The other", size=2),
+            Length("length", 100.0, "How far apart they are", low=0, above_low=True),
+        ),
+    ),
+    Operation(
+        "remove_guide",
+        "Remove a guide",
+        "View",
+        remove_guide,
+        "Remove the guide {name}",
+        "Takes an image out",
+        "document",
+        (Text("name", "", "The guide; the last one where none is named"),),
     ),
 )

@@ -1,0 +1,129 @@
+"""Guides: reference images that stand in a view, sized so that what they show has its true size."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+from typing import Literal
+
+import numpy as np
+
+from levelloop.core.errors import EditError
+from levelloop.document.document import Document, Guide
+
+GuideView = Literal["front", "back", "right", "left", "top", "bottom"]
+# For each direction the axes that point right and up in its view.
+AXES: dict[str, tuple[tuple[float, float, float], tuple[float, float, float]]] = {
+    "front": ((1, 0, 0), (0, 0, 1)),
+    "back": ((-1, 0, 0), (0, 0, 1)),
+    "right": ((0, 1, 0), (0, 0, 1)),
+    "left": ((0, -1, 0), (0, 0, 1)),
+    "top": ((1, 0, 0), (0, 1, 0)),
+    "bottom": ((1, 0, 0), (0, -1, 0)),
+}
+ENDINGS = (".png", ".jpg", ".jpeg", ".svg")
+LARGEST = 64 * 1024 * 1024  # bytes; a picture beyond that is no reference, and every save would carry it
+
+
+def add_guide(
+    document: Document,
+    path: str,
+    view: GuideView = "front",
+    width: float = 100.0,
+    embed: bool = True,
+    name: str = "",
+) -> Document:
+    """Puts an image into a view, centred on the origin.
+
+    width: mm of the image's width; embed: the document carries the image itself, else only where it is.
+    """
+    file = Path(path).expanduser()
+    if file.suffix.lower() not in ENDINGS:
+        raise EditError(f"A guide is a PNG, JPEG or SVG image; “{file.name}” is none.")
+    try:
+        data = file.read_bytes()
+    except OSError as error:
+        raise EditError(f"The image {file} cannot be read: {error.strerror}.") from error
+    if len(data) > LARGEST:
+        raise EditError(f"The image {file.name} is larger than {LARGEST // 2**20} MB; make it smaller first.")
+    taken = {guide.name for guide in document.guides}
+    wanted = name or file.stem
+    numbered = (f"{wanted} {number}" for number in range(2, len(taken) + 3))
+    free = wanted if wanted not in taken else next(other for other in numbered if other not in taken)
+    guide = Guide(free, str(file), view, width, data=data if embed else None)
+    return replace(document, guides=(*document.guides, guide))
+
+
+def set_guide(
+    document: Document,
+    name: str,
+    opacity: float | None = None,
+    width: float | None = None,
+    at: tuple[float, float] | None = None,
+    flip: bool | None = None,
+    crop: str | None = None,
+    through: bool | None = None,
+    standing: bool | None = None,
+    locked: bool | None = None,
+    shown: bool | None = None,
+) -> Document:
+    """Changes what is given of a guide; a locked one only lets itself be unlocked, shown or hidden."""
+    guide = find_guide(document, name)
+    given = {
+        key: value
+        for key, value in {
+            "opacity": opacity,
+            "width": width,
+            "at": at,
+            "flip": flip,
+            "crop": crop,
+            "through": through,
+            "standing": standing,
+            "locked": locked,
+            "shown": shown,
+        }.items()
+        if value is not None
+    }
+    if guide.locked and set(given) - {"locked", "shown"}:
+        raise EditError(f"The guide “{guide.name}” is locked.")
+    return _with(document, guide, replace(guide, **given))  # type: ignore[arg-type]
+
+
+def calibrate_guide(
+    document: Document, name: str, start: tuple[float, float], end: tuple[float, float], length: float
+) -> Document:
+    """Scales a guide so that two places of it, in mm of its view, are a length apart; the first stays where it is."""
+    guide = find_guide(document, name)
+    if guide.locked:
+        raise EditError(f"The guide “{guide.name}” is locked.")
+    apart = float(np.hypot(end[0] - start[0], end[1] - start[1]))
+    if apart == 0:
+        raise EditError("The two places lie on each other; pick two that are apart.")
+    factor = length / apart
+    at = (start[0] + (guide.at[0] - start[0]) * factor, start[1] + (guide.at[1] - start[1]) * factor)
+    return _with(document, guide, replace(guide, width=guide.width * factor, at=at))
+
+
+def remove_guide(document: Document, name: str) -> Document:
+    """Takes a guide out of the document."""
+    guide = find_guide(document, name)
+    return replace(document, guides=tuple(other for other in document.guides if other is not guide))
+
+
+def find_guide(document: Document, name: str) -> Guide:
+    """A guide by its name; the last one for an empty name. Raises EditError where there is none."""
+    if not document.guides:
+        raise EditError("There is no guide yet; add an image first.")
+    if not name:
+        return document.guides[-1]
+    for guide in document.guides:
+        if guide.name == name:
+            return guide
+    raise EditError(f"There is no guide “{name}”.")
+
+
+# Helpers
+
+
+def _with(document: Document, old: Guide, new: Guide) -> Document:
+    return replace(document, guides=tuple(new if guide is old else guide for guide in document.guides))
