@@ -284,3 +284,28 @@ def test_symmetric_drags_move_both_sides(empty: Hands) -> None:
     trace(empty, [start, start + QPoint(-9, 9), start + QPoint(-30, 0)])
     after = empty.session.part.mesh.points
     assert after[other] == pytest.approx(after[corner] * [-1, 1, 1])
+
+
+def test_a_large_smooth_part_is_shown_at_a_lower_level_while_it_is_dragged(empty: Hands) -> None:
+    empty.session.do("add_box", size=(60, 60, 60), cells=(12, 12, 12))
+    part = empty.session.part
+    empty.window.stage.show_smooth(part.id, True)
+    empty.settle()
+    whole = empty.window.stage.picture(part.id)
+    assert whole is not None and whole.level == 2
+    empty.view.frame(everything=True)
+    empty.window.set_kind("points")
+    corner = int(np.argmax(part.mesh.points @ [0.2, -0.5, 1.0]))
+    empty.session.select(points=[corner])
+    empty.window.start("move")
+    empty.settle()
+    start = empty.place("points", corner)
+    empty.qtbot.mousePress(empty.view, LEFT, NONE, start)
+    for offset in (8, 16, 24):
+        empty.move(start + QPoint(0, -offset), LEFT)
+    during = empty.window.stage.picture(part.id)
+    assert during is not None and during.level == 1 and during.part.mesh.points[corner, 2] > part.mesh.points[corner, 2]
+    empty.qtbot.mouseRelease(empty.view, LEFT, NONE, start + QPoint(0, -24))
+    empty.settle()
+    after = empty.window.stage.picture(part.id)
+    assert after is not None and after.level == 2

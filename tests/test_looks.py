@@ -6,16 +6,18 @@ import numpy as np
 import pytest
 from conftest import CAGES, fin, moebius
 from driving import LEFT, NONE, opened
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, QSettings, Qt
 from PySide6.QtGui import QColor, QFontDatabase
 from PySide6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
 
 from levelloop.app.icons import icon
 from levelloop.app.main import application
-from levelloop.app.theme import BENCH, FAMILY, style_sheet, text_font
+from levelloop.app.theme import BENCH, FAMILY, THEMES, Theme, style_sheet, text_font
 from levelloop.core.edit.combine import combined
 from levelloop.core.forms.primitives import cylinder, placed, plane
 from levelloop.core.mesh import Mesh, mesh_of_faces
+from levelloop.demo.build import demo_document
 from levelloop.document.document import Document, new_part
 from levelloop.document.operations import OPERATIONS
 from levelloop.document.session import Session
@@ -44,9 +46,26 @@ def test_white_on_black_is_twenty_one_to_one() -> None:
 
 @pytest.mark.parametrize("text", ["ink", "quiet", "stop", "warn", "note", "selection"])
 @pytest.mark.parametrize("ground", ["paper", "panel"])
-def test_text_stands_out(text: str, ground: str) -> None:
+@pytest.mark.parametrize("theme", list(THEMES.values()), ids=list(THEMES))
+def test_text_stands_out(text: str, ground: str, theme: Theme) -> None:
     # 4.5 : 1 for text (WCAG 2.1 AA).
-    assert contrast(getattr(BENCH, text), getattr(BENCH, ground)) >= 4.5
+    assert contrast(getattr(theme, text), getattr(theme, ground)) >= 4.5
+    for under in (theme.field, theme.under, theme.chosen):
+        assert contrast(theme.ink, under) >= 4.5
+
+
+def test_the_theme_changes_everywhere_and_is_remembered(qtbot: QtBot) -> None:
+    for hands in opened(Session(demo_document()), qtbot):
+        before = hands.window.grab().toImage()
+        hands.window.set_theme("Dusk")
+        hands.settle()
+        dark = hands.window.grab().toImage()
+        for x, y in ((40, 10), (1100, 700), (600, 45), (50, 740), (300, 200)):
+            assert dark.pixelColor(x, y).lightness() < before.pixelColor(x, y).lightness() - 60
+        assert str(QSettings("Level Loop", "Level Loop").value("theme")) == "Dusk"
+        hands.window.set_theme("Bench")
+        hands.settle()
+        assert hands.window.grab().toImage().pixelColor(1100, 700) == before.pixelColor(1100, 700)
 
 
 def test_every_tool_has_its_icon_and_the_font_is_there() -> None:
@@ -80,7 +99,7 @@ def test_every_finding_is_shown_framed_and_marked(qtbot: object) -> None:
         document = document.with_part(new_part(document, moved, name))
     for hands in opened(Session(document), qtbot):  # type: ignore[arg-type]
         window = hands.window
-        window.run_review()
+        window.reviewing.run()
         assert {finding.check for _, finding in window.review.rows} >= {
             "doubles", "unattached", "zero_area", "non_manifold", "one_sided", "triangles", "ngons", "poles",
             "not_flat", "open_edges",
@@ -106,14 +125,14 @@ def test_purposes_are_switched_and_remedies_run(qtbot: object) -> None:
     document = Document()
     for hands in opened(Session(document.with_part(new_part(document, seam, "seam"))), qtbot):  # type: ignore[arg-type]
         window = hands.window
-        window.run_review()
+        window.reviewing.run()
         assert "■" in window.review.marks["smooth"].text()
         row = next(i for i, (_, finding) in enumerate(window.review.rows) if finding.check == "doubles")
         window.review.show_row(row, 0)
         window.review.remedy.click()
         assert hands.session.part.mesh.n_points == 6
         assert "4 points became 2" in window.message
-        window.run_review()
+        window.reviewing.run()
         assert "✓" in window.review.marks["smooth"].text() and "■" in window.review.marks["print"].text()
         window.review.marks["print"].click()
         assert window.review.purpose == "print"

@@ -108,7 +108,7 @@ def test_the_whole_story(demo: Hands, tmp_path: Path) -> None:
 def test_the_review_finds_and_the_repairs_mend(demo: Hands) -> None:
     """The faulty bracket: flipped face, n-gon, triangles, each mended the way a person would."""
     window, session = demo.window, demo.session
-    window.run_review()
+    window.reviewing.run()
     session.set_active("hive bracket")
     demo.settle()
     checks = [finding.check for part_id, finding in window.review.rows if part_id == session.document.active]
@@ -122,7 +122,7 @@ def test_the_review_finds_and_the_repairs_mend(demo: Hands) -> None:
     demo.settle()
     assert len(session.selection) == 1 and session.selection.kind == "faces"
     window.review.remedy.click()
-    window.run_review()
+    window.reviewing.run()
     assert "flipped" not in [finding.check for _, finding in window.review.rows]
 
     # The n-gon: two of its points picked in the view and joined with Y.
@@ -139,7 +139,7 @@ def test_the_review_finds_and_the_repairs_mend(demo: Hands) -> None:
     demo.click("points", 39, SHIFT)
     assert sorted(session.selection.indices.tolist()) == [33, 39]
     demo.key(Qt.Key.Key_Y)
-    window.run_review()
+    window.reviewing.run()
     assert "ngons" not in [finding.check for _, finding in window.review.rows]
 
     # The two triangles that are left share an edge; without it they are a quad.
@@ -148,7 +148,7 @@ def test_the_review_finds_and_the_repairs_mend(demo: Hands) -> None:
     demo.settle()
     window.view.setFocus()
     demo.key(Qt.Key.Key_O)
-    window.run_review()
+    window.reviewing.run()
     assert "triangles" not in [finding.check for _, finding in window.review.rows]
     assert all(report.ready for _, report in window.review.reports)
 
@@ -443,7 +443,7 @@ def test_an_empty_cage_shows_nothing_and_breaks_nothing(empty: Hands, tmp_path: 
     assert window.open_path(tmp_path / "points.obj")
     empty.settle()
     window.toggle_smooth()
-    window.run_review()
+    window.reviewing.run()
     empty.settle()
     assert window.session.part.mesh.n_faces == 0
     assert "belong to no face" in window.review.list.item(0).text()

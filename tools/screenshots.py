@@ -55,12 +55,62 @@ def loops(window: Window) -> None:
     window.view.frame_points(window.stage.extent("part2"))
 
 
+def views(window: Window) -> None:
+    """Four views: the bee's drawings behind the front and the right, hollows shaded from above."""
+    window.panes.show_views(4)
+    QTest.qWait(300)
+    window.stage.show_smooth("part1", True)
+    window.stage.wait()
+    window.panes.frame(True)
+    for view in window.panes.views[2:]:
+        view.camera.distance *= 1.9
+    window.panes.views[1].look_of.shading = "valleys"
+    window.panes.refresh()
+
+
+def soft(window: Window) -> None:
+    """A point pulled up, with what follows it softly."""
+    window.session.do("add_plane", size=(100, 100), cells=(24, 24), at=(0, 0, 0), name="cloth")
+    for part in window.session.document.parts[:2]:
+        window.session.edit_part(part.id, f"Hide “{part.name}”", visible=False)
+    window.session.set_active("cloth")
+    window.session.select(points=[12 * 25 + 12])
+    window.toggle_soft()
+    window.start("move")
+    window.session.do("move", by=(0, 0, 24), **window.panes.hands.soft)
+    window.view.camera.tilt = 34.0
+    window.view.frame(everything=True)
+
+
+def bevel(window: Window) -> None:
+    """A rounded block: its edges bevelled in three steps, the numbers open."""
+    for part in window.session.document.parts:
+        window.session.edit_part(part.id, f"Hide “{part.name}”", visible=False)
+    window.session.do("add_box", size=(60, 40, 30), cells=(3, 2, 1), name="smoker foot")
+    window.session.select_where("edges", angle_over=30)
+    window.start("bevel")
+    window.session.change_last(width=5.0, steps=3)
+    window.view.frame(everything=True)
+
+
+def dusk(window: Window) -> None:
+    """The dark theme, the jar's shoulder creased."""
+    window.set_theme("Dusk", remember=False)
+    window.session.select(edges=[[16, 17]])
+    window.session.do("select_loop")
+    window.start("crease")
+
+
 VIEWS: dict[str, Callable[[Window], None]] = {
     "main": main_view,
     "smooth": smooth,
     "cage": cage,
     "review": review,
     "loops": loops,
+    "views": views,
+    "soft": soft,
+    "bevel": bevel,
+    "dusk": dusk,
 }
 
 
@@ -78,6 +128,7 @@ def draw(folder: Path, names: list[str]) -> None:
         window.stage.wait()
         QTest.qWait(500)
         window.grab().save(str(folder / f"{name}.png"))
+        window.set_theme("Bench", remember=False)
         window.close()
 
 

@@ -62,7 +62,7 @@ class Finder(QLineEdit):
         self.answers = QListWidget(parent.window())
         self.answers.setFont(text_font(9.5))
         self.answers.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.answers.setStyleSheet("QListWidget { background: #FBFAF7; border: 1px solid #D9D3C7; padding: 4px; }")
+        self.answers.setObjectName("answers")
         self.answers.hide()
         self.answers.itemClicked.connect(lambda _: self._run())
         self.textEdited.connect(self._search)

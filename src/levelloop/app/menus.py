@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QDialog, QMenu, QMenuBar, QTextBrowser, QVBoxLayou
 from levelloop import __version__
 from levelloop.app.finder import Command
 from levelloop.app.snapping import SNAPS, TITLES
+from levelloop.app.theme import THEMES
 from levelloop.document.operations import REGISTRY
 from levelloop.document.registry import Operation
 from levelloop.document.session import Session, described
@@ -60,9 +61,9 @@ def build_menus(window: Window, bar: QMenuBar) -> None:
         "The last operation on what is selected now",
     )
     menus["Edit"].addSeparator()
-    add("Edit", "Copy", window.copy, "Ctrl+C", "The selected faces, or the active part")
-    add("Edit", "Paste", lambda: window.paste(True), "Ctrl+V", "Into the active part")
-    add("Edit", "Paste as a new part", lambda: window.paste(False), "Ctrl+Shift+V")
+    add("Edit", "Copy", window.on_parts.copy, "Ctrl+C", "The selected faces, or the active part")
+    add("Edit", "Paste", lambda: window.on_parts.paste(True), "Ctrl+V", "Into the active part")
+    add("Edit", "Paste as a new part", lambda: window.on_parts.paste(False), "Ctrl+Shift+V")
     menus["Edit"].addSeparator()
     add("Select", "Points", lambda: window.set_kind("points"), "P", "Select points; again converts the selection")
     add("Select", "Edges", lambda: window.set_kind("edges"), "E", "Select edges; again converts the selection")
@@ -81,12 +82,18 @@ def build_menus(window: Window, bar: QMenuBar) -> None:
         add("Transform", f"Snap to {TITLES[snap]}", lambda snap=snap: window.toggle_snap(snap), "", "While dragging")
     add("View", "Measure", window.toggle_measure, "U", "The distance between the last two picks; what a face is like")
     add("Transform", "Soft range", window.toggle_soft, "R", "What is around follows move, rotate and scale")
-    add("Part", "Show or hide", window.toggle_part, "", "Hides the active part, or shows it")
-    add("Part", "Show all parts", window.show_all_parts)
-    add("Select", "Hide", lambda: window.hide(False), "V", "What is selected, or the active part")
-    add("Select", "Hide the rest", lambda: window.hide(True), "Shift+V", "All but what is selected, or the other parts")
-    add("Select", "Show what is hidden", window.show_hidden, "Alt+V", "Elements and parts")
-    add("Part", "Remove", window.remove_part, "", "Takes the active part out of the document")
+    add("Part", "Show or hide", window.on_parts.toggle_part, "", "Hides the active part, or shows it")
+    add("Part", "Show all parts", window.on_parts.show_all_parts)
+    add("Select", "Hide", lambda: window.on_parts.hide(False), "V", "What is selected, or the active part")
+    add(
+        "Select",
+        "Hide the rest",
+        lambda: window.on_parts.hide(True),
+        "Shift+V",
+        "All but the selection, or the other parts",
+    )
+    add("Select", "Show what is hidden", window.on_parts.show_hidden, "Alt+V", "Elements and parts")
+    add("Part", "Remove", window.on_parts.remove_part, "", "Takes the active part out of the document")
     add("Smooth", "Cage or smooth", window.toggle_smooth, "", "Space")
     add("Smooth", "Level up", lambda: window.set_stop(window.line.stepped(1)), "PgUp")
     add("Smooth", "Level down", lambda: window.set_stop(window.line.stepped(-1)), "PgDown")
@@ -118,6 +125,9 @@ def build_menus(window: Window, bar: QMenuBar) -> None:
         add("View", title, lambda shading=shading: window.set_look(shading=shading), key, "How the view is shaded")
     for title, inside in (("tinted", "tinted"), ("plain", "plain"), ("hidden", "hidden")):
         add("View", f"Back faces {title}", lambda inside=inside: window.set_look(inside=inside))
+    menus["View"].addSeparator()
+    for name in THEMES:
+        add("View", f"Theme {name}", lambda name=name: window.set_theme(name), "", "How everything is coloured")
     menus["View"].addSeparator()
     add("View", "Next finding", lambda: window.review.walk(1), ".")
     add("View", "Previous finding", lambda: window.review.walk(-1), ",")

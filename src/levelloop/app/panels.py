@@ -45,14 +45,14 @@ def quiet_list(parent: QWidget) -> QListWidget:
 class PartRow(QWidget):
     """One part: colour, name (double-click renames), shown or hidden."""
 
-    def __init__(self, session: Session, part: Part, parent: QWidget, told: Signal) -> None:
+    def __init__(self, session: Session, part: Part, parent: QWidget, told: Signal, theme: Theme) -> None:
         super().__init__(parent)
         self.session, self.part, self._told = session, part, told
         row = QHBoxLayout(self)
         row.setContentsMargins(6, 1, 4, 1)
         row.setSpacing(7)
         self.eye = QToolButton(self)
-        self.eye.setIcon(icon("shown" if part.visible else "hidden"))
+        self.eye.setIcon(icon("shown" if part.visible else "hidden", theme.ink, theme.selection))
         self.eye.setIconSize(QSize(15, 15))
         self.eye.setToolTip("Hide" if part.visible else "Show")
         self.eye.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -117,9 +117,9 @@ class PartsPanel(QWidget):
     told = Signal(str)
     asked_menu = Signal(object)
 
-    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.session = session
+        self.session, self.theme = session, theme
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 10, 10, 6)
         column.setSpacing(4)
@@ -130,6 +130,11 @@ class PartsPanel(QWidget):
         self.list.currentRowChanged.connect(self._chosen)
         column.addWidget(self.list)
         self._shown: tuple[object, ...] = ()
+        self.refresh()
+
+    def set_theme(self, theme: Theme) -> None:
+        """Shows the list in another theme."""
+        self.theme, self._shown = theme, ()
         self.refresh()
 
     def refresh(self) -> None:
@@ -146,7 +151,7 @@ class PartsPanel(QWidget):
             for part in document.parts:
                 item = QListWidgetItem(self.list)
                 item.setSizeHint(QSize(100, 30))
-                self.list.setItemWidget(item, PartRow(self.session, part, self.list, self.told))
+                self.list.setItemWidget(item, PartRow(self.session, part, self.list, self.told, self.theme))
         for row, part in enumerate(document.parts):
             widget = self.list.itemWidget(self.list.item(row))
             if isinstance(widget, PartRow):
@@ -164,9 +169,9 @@ class PartsPanel(QWidget):
 class HistoryPanel(QWidget):
     """What was done, in sentences; a click goes there."""
 
-    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.session = session
+        self.session, self.theme = session, theme
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 6, 10, 6)
         column.setSpacing(4)
@@ -190,7 +195,7 @@ class HistoryPanel(QWidget):
             if item.text() != state.sentence:
                 item.setText(state.sentence)
                 item.setToolTip(" ".join(filter(None, (state.sentence + ".", state.message))))
-            item.setForeground(QColor("#22262B" if row <= self.session.here else "#A5A39C"))
+            item.setForeground(QColor(self.theme.ink if row <= self.session.here else self.theme.faint))
         self.list.setCurrentRow(self.session.here)
         self.list.blockSignals(False)
 

@@ -64,6 +64,12 @@ class Panes(QWidget):
         for view in self.views:
             view.session = session
 
+    def set_theme(self, theme: Theme) -> None:
+        """Shows all views in another theme."""
+        self._theme = theme
+        for view in self.views:
+            view.set_theme(theme)
+
     def refresh(self) -> None:
         """Draws all views that are shown again."""
         for view in self.views:

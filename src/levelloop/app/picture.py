@@ -101,9 +101,9 @@ def shown_level(part: Part, smooth: bool) -> int:
     return max(part.level, LIMIT_SHOWN_AT) if part.limit else part.level
 
 
-def make_picture(part: Part, smooth: bool, old: Picture | None = None) -> Picture:
-    """The picture of a part, from the old picture's surface where that still fits."""
-    level = shown_level(part, smooth)
+def make_picture(part: Part, smooth: bool, old: Picture | None = None, level: int | None = None) -> Picture:
+    """The picture of a part, at its own level or another, from the old picture's surface where that still fits."""
+    level = shown_level(part, smooth) if level is None else level
     mesh = part.mesh
     if old is not None and old.level == level and old.surface.fits(mesh):
         surface = old.surface

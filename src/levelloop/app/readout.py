@@ -21,7 +21,7 @@ TEACHING = {
 }
 
 
-def readout(session: Session, picture: Picture | None, kind: str, camera: Camera) -> str:
+def readout(session: Session, picture: Picture | None, kind: str, camera: Camera, link: str = "#2457E6") -> str:
     """The selection in words, as rich text: "12 faces · 1 closed loop · 3 on the far side"."""
     if not session.document.parts:
         return "Nothing here yet"
@@ -48,7 +48,7 @@ def readout(session: Session, picture: Picture | None, kind: str, camera: Camera
     if picture is not None and picture.part.mesh is mesh:
         far = int(far_side(selection, picture, camera).sum())
         if 0 < far < len(selection):
-            words.append(f'<a href="far" style="color:#2457E6">{far:,} on the far side</a>')
+            words.append(f'<a href="far" style="color:{link}">{far:,} on the far side</a>')
         elif far == len(selection):
             words.append("on the far side" if far == 1 else "all on the far side")
     shells = _shells(session)

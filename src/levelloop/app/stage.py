@@ -16,6 +16,8 @@ from levelloop.document.session import Session
 
 # Faces that smooth in about 50 ms here; more go off the window's thread.
 AT_ONCE = 8_000
+# Faces that follow the pointer while something is dragged.
+QUICK = 4_000
 # Faces above which a level is not built: about 1 kB each with all that belongs to them.
 MOST_FACES = 8_000_000
 
@@ -61,6 +63,7 @@ class Stage(QObject):
         self.pictures: dict[str, Picture] = {}
         self._smooth: dict[str, bool] = {}
         self.peeking = False
+        self._quick = False
         self._wanted: dict[str, tuple[Part, bool]] = {}
         self._running: dict[str, Work] = {}
         self._pool = QThreadPool(self)
@@ -84,6 +87,20 @@ class Stage(QObject):
         if self.peeking != on:
             self.peeking = on
             self.refresh()
+
+    def hurry(self, on: bool) -> None:
+        """While something is dragged: shows no more faces than can follow the pointer; after it, all of them again."""
+        if self._quick != on:
+            self._quick = on
+            if not on:
+                self.refresh()
+
+    def level_now(self, part: Part) -> int:
+        """The level a part is shown at just now, lower while something large is dragged."""
+        level = shown_level(part, self.is_smooth(part))
+        while self._quick and level > 0 and level_counts(part.mesh.topology, level)[2] > QUICK:
+            level -= 1
+        return level
 
     def shown(self) -> list[Picture]:
         """The pictures of visible parts, in the document's order."""
@@ -138,10 +155,10 @@ class Stage(QObject):
     def _renew(self, part: Part) -> None:
         smooth = self.is_smooth(part)
         old = self.pictures.get(part.id)
-        if old is not None and old.part is part and old.level == shown_level(part, smooth):
+        level = self.level_now(part)
+        if old is not None and old.part is part and old.level == level:
             self._wanted.pop(part.id, None)
             return
-        level = shown_level(part, smooth)
         faces = level_counts(part.mesh.topology, level)[2]
         if faces > MOST_FACES:
             self.told.emit(f"Level {level} would be {faces:,} faces, more than fits; the cage is shown.")
@@ -149,7 +166,7 @@ class Stage(QObject):
             smooth, faces = False, part.mesh.n_faces
         if faces <= AT_ONCE or level == 0:
             self._wanted.pop(part.id, None)
-            self.pictures[part.id] = make_picture(part, smooth, old)
+            self.pictures[part.id] = make_picture(part, smooth, old, level)
             return
         self._wanted[part.id] = (part, smooth)
         if old is None or (old.part.mesh.topology is not part.mesh.topology):
@@ -174,11 +191,7 @@ class Stage(QObject):
         document = self.session.document
         part = next((part for part in document.parts if part.id == part_id), None)
         # The latest wins: a result for an older cage is shown only while nothing newer is wanted.
-        fits = (
-            part is not None
-            and picture.part.mesh is part.mesh
-            and picture.level == shown_level(part, self.is_smooth(part))
-        )
+        fits = part is not None and picture.part.mesh is part.mesh and picture.level == self.level_now(part)
         if fits:
             self.pictures[part_id] = picture
         self.busy.emit(len(self._running))

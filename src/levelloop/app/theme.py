@@ -1,4 +1,4 @@
-"""The theme "Bench": colours by role, the shipped font, the style of every widget."""
+"""The themes "Bench" and "Dusk": colours by role, the shipped font, the style of every widget."""
 
 from __future__ import annotations
 
@@ -12,6 +12,13 @@ from PySide6.QtGui import QColor, QFont, QFontDatabase
 class Theme:
     """Colours by what they are for."""
 
+    name: str = "Bench"
+    field: str = "#FFFFFF"
+    under: str = "#EFEBE2"  # a row under the pointer
+    chosen: str = "#E0E6F7"  # a row or tool that is chosen
+    faint: str = "#9A9A94"  # what cannot be used now
+    link: str = "#2457E6"
+    wire: str = "#22262B"
     paper: str = "#F4F1EB"
     panel: str = "#FBFAF7"
     line: str = "#D9D3C7"
@@ -36,6 +43,33 @@ class Theme:
 
 
 BENCH = Theme()
+DUSK = Theme(
+    name="Dusk",
+    field="#1B1E22",
+    under="#363A41",
+    chosen="#33426B",
+    faint="#7C7F84",
+    link="#8FA9FF",
+    wire="#101214",
+    paper="#22252A",
+    panel="#2B2F35",
+    line="#454A52",
+    ink="#ECE8DF",
+    quiet="#AEB3BA",
+    sky="#4B4E53",
+    ground="#34373B",
+    inside="#8C727B",
+    selection="#83A0FF",
+    hover="#3CC3C3",
+    seam="#C08CF0",
+    stop="#FF7A8C",
+    warn="#E3A94C",
+    note="#9DB4CC",
+    axis_x="#F0867C",
+    axis_y="#8CCB7E",
+    axis_z="#86A9F5",
+)
+THEMES = {theme.name: theme for theme in (BENCH, DUSK)}
 MARKS = {"stop": "■", "warn": "▲", "note": "●"}
 FAMILY = "Instrument Sans"
 
@@ -74,26 +108,26 @@ def style_sheet(theme: Theme) -> str:
     QMenu {{ background: {theme.panel}; border: 1px solid {theme.line}; padding: 6px; }}
     QMenu::item {{ padding: 5px 24px 5px 12px; border-radius: 4px; }}
     QMenu::item:selected {{ background: {theme.selection}; color: white; }}
-    QMenu::item:disabled {{ color: #9a9a94; }}
+    QMenu::item:disabled {{ color: {theme.faint}; }}
     QMenu::separator {{ height: 1px; background: {theme.line}; margin: 5px 8px; }}
     QToolTip {{ background: {theme.ink}; color: {theme.paper}; border: none; padding: 4px 6px; }}
     QPushButton {{ background: {theme.panel}; border: 1px solid {theme.line}; border-radius: 5px;
         padding: 4px 12px; }}
     QPushButton:hover {{ border-color: {theme.quiet}; }}
     QPushButton:pressed {{ background: {theme.line}; }}
-    QPushButton:disabled {{ color: #9a9a94; }}
+    QPushButton:disabled {{ color: {theme.faint}; }}
     QPushButton#primary {{ background: {theme.ink}; color: {theme.panel}; border-color: {theme.ink}; }}
-    QPushButton#link {{ border: none; background: transparent; color: {theme.selection}; padding: 2px 4px;
+    QPushButton#link {{ border: none; background: transparent; color: {theme.link}; padding: 2px 4px;
         text-align: left; }}
     QPushButton#link:hover {{ text-decoration: underline; }}
-    QLineEdit {{ background: white; border: 1px solid {theme.line}; border-radius: 4px; padding: 3px 6px;
+    QLineEdit {{ background: {theme.field}; border: 1px solid {theme.line}; border-radius: 4px; padding: 3px 6px;
         selection-background-color: {theme.selection}; selection-color: white; }}
     QLineEdit:focus {{ border: 1px solid {theme.selection}; }}
     QLineEdit#wrong {{ border: 1px solid {theme.stop}; }}
     QListWidget, QTreeWidget {{ background: transparent; border: none; outline: none; }}
     QListWidget::item, QTreeWidget::item {{ padding: 4px 4px; border-radius: 4px; }}
-    QListWidget::item:hover, QTreeWidget::item:hover {{ background: #EFEBE2; }}
-    QListWidget::item:selected, QTreeWidget::item:selected {{ background: #E0E6F7; color: {theme.ink}; }}
+    QListWidget::item:hover, QTreeWidget::item:hover {{ background: {theme.under}; }}
+    QListWidget::item:selected, QTreeWidget::item:selected {{ background: {theme.chosen}; color: {theme.ink}; }}
     QScrollBar:vertical {{ width: 9px; background: transparent; margin: 0; }}
     QScrollBar::handle:vertical {{ background: {theme.line}; border-radius: 4px; min-height: 24px; }}
     QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
@@ -103,11 +137,12 @@ def style_sheet(theme: Theme) -> str:
     #side {{ background: {theme.panel}; border-left: 1px solid {theme.line}; }}
     #rack {{ background: {theme.panel}; border-right: 1px solid {theme.line}; }}
     #heading {{ color: {theme.quiet}; }}
+    #answers {{ background: {theme.panel}; border: 1px solid {theme.line}; padding: 4px; }}
     #quiet {{ color: {theme.quiet}; }}
     #foot {{ background: {theme.paper}; border-top: 1px solid {theme.line}; }}
     QToolButton {{ border: none; border-radius: 5px; padding: 3px 4px; background: transparent; }}
-    QToolButton:hover {{ background: #EFEBE2; }}
+    QToolButton:hover {{ background: {theme.under}; }}
     QToolButton:pressed {{ background: {theme.line}; }}
-    QToolButton:checked {{ background: #E0E6F7; }}
-    QToolButton:disabled {{ color: #A5A39C; }}
+    QToolButton:checked {{ background: {theme.chosen}; }}
+    QToolButton:disabled {{ color: {theme.faint}; }}
     """

@@ -6,7 +6,7 @@ from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtWidgets import QLabel, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from levelloop.app.icons import icon
-from levelloop.app.theme import text_font
+from levelloop.app.theme import Theme, text_font
 from levelloop.core.selection import Selection
 from levelloop.document.operations import REGISTRY
 from levelloop.document.registry import Operation
@@ -56,6 +56,11 @@ class ToolRack(QScrollArea):
         button.clicked.connect(lambda: self.chosen.emit(operation.key))
         self.buttons[operation.key] = button
         return button
+
+    def set_theme(self, theme: Theme) -> None:
+        """Draws the icons in another theme's colours."""
+        for key, button in self.buttons.items():
+            button.setIcon(icon(REGISTRY[key].icon, theme.ink, theme.selection))
 
     def refresh(self, selection: Selection | None, mode: str | None) -> None:
         """Shows which tools fit the selection (None: there is no part)."""

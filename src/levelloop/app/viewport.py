@@ -12,33 +12,29 @@ from PySide6.QtGui import QCursor, QKeyEvent, QMouseEvent, QSurfaceFormat, QWhee
 from PySide6.QtOpenGLWidgets import QOpenGLWidget
 from PySide6.QtWidgets import QApplication, QWidget
 
-from levelloop.app.camera import DIRECTIONS, Camera
+from levelloop.app.camera import Camera
+from levelloop.app.dragging import Dragging
 from levelloop.app.handle import Handle, Mode
-from levelloop.app.images import Images
 from levelloop.app.overlay import BRUSH_RADIUS, Overlay
 from levelloop.app.picking import (
     Hit,
     Reach,
     Sight,
-    element_places,
     pick,
     picked_in_box,
     picked_in_lasso,
     picked_under_brush,
 )
-from levelloop.app.picture import dashed
-from levelloop.app.renderer import Colour, Dots, Lines, Patch, Renderer, Scene, Shading, Solid, Standing, singles
-from levelloop.app.snapping import ANGLE, Catch, Snap, caught
+from levelloop.app.renderer import Renderer, Scene, Shading
+from levelloop.app.scenery import Scenery
+from levelloop.app.snapping import Catch, Snap
 from levelloop.app.stage import Stage
-from levelloop.app.theme import Theme, colour
-from levelloop.core.arrays import Booleans
-from levelloop.core.edit.soft import Soft, soft_weights
+from levelloop.app.theme import Theme
 from levelloop.core.edit.transform import middle_of_box
 from levelloop.core.errors import LevelLoopError
 from levelloop.core.measure.gauge import LoopGauge, loop_gauge
 from levelloop.core.review.findings import Finding
 from levelloop.core.selection import Kind, Selection, combine, points_of, select_between, select_loop, select_ring
-from levelloop.document.guides import AXES
 from levelloop.document.session import Session
 
 Drag = Literal["none", "maybe_box", "box", "lasso", "brush", "free", "handle", "orbit", "pan", "menu_or_orbit"]
@@ -116,24 +112,19 @@ class Viewport(QOpenGLWidget):
         self.hands = hands or Hands()
         self.is_active = False  # whether it is the one of several views that keys go to
         self.look_of = Look()
-        self._images = Images(theme)
+        self.scenery = Scenery(self)
+        self.dragging = Dragging(self)
         self._renderer: Renderer | None = None
         self._sight: Sight | None = None
-        self._lines: dict[str, tuple[Any, Any]] = {}
-        self._drag: Drag = "none"
-        self._pressed = QPoint()
+        self.drag: Drag = "none"
+        self.pressed = QPoint()
         self._last = QPoint()
         self._box: QRectF | None = None
         self._lasso: list[QPoint] = []
         self._free: Hit | None = None
-        self._free_start = np.zeros(3)
-        self._moving: tuple[str, Booleans] = ("", np.zeros(0, dtype=np.bool_))
-        self._sight_at_press: Sight | None = None
         self.catch: Catch | None = None
         self._held = ""  # the key that makes a drag a lasso (G) or a brush (Q)
         self._grip = -1
-        self._handle_runs = False
-        self._handle_at_press: Handle | None = None
         self._clicks: tuple[float, QPoint, int] = (0.0, QPoint(), 0)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -223,6 +214,11 @@ class Viewport(QOpenGLWidget):
         self.camera.perspective = not self.camera.perspective
         self._moved()
 
+    def set_theme(self, theme: Theme) -> None:
+        """Shows the view in another theme."""
+        self.theme = theme
+        self.refresh()
+
     def look_changed(self) -> None:
         """Draws and picks again after the look has changed."""
         self._sight = None
@@ -284,7 +280,7 @@ class Viewport(QOpenGLWidget):
     @property
     def lasso(self) -> list[QPoint]:
         """The line of the lasso being drawn, in logical pixels."""
-        return self._lasso if self._drag == "lasso" else []
+        return self._lasso if self.drag == "lasso" else []
 
     @property
     def brush(self) -> QPoint | None:
@@ -311,231 +307,71 @@ class Viewport(QOpenGLWidget):
 
     def scene(self) -> Scene:
         """What the view shows just now."""
-        theme = self.theme
-        look = self.look_of
-        flat = look.shading == "silhouette"
-        sky = (_rgba(theme.panel), _rgba(theme.panel)) if flat else (_rgba(theme.sky), _rgba(theme.ground))
-        scene = Scene(sky=sky, shading=look.shading, hide_inside=look.inside == "hidden", section=look.section)
-        active = self.session.document.active
-        through = 0.28 if self.look_of.x_ray else 0.0
-        ratio = self.devicePixelRatioF()
-        for picture in self.stage.shown():
-            part = picture.part
-            alpha = (0.55 if look.x_ray else 1.0) * part.opacity
-            front = _rgba(theme.ink if flat else part.colour, alpha)
-            inside = front if flat or look.inside == "plain" else _rgba(theme.inside, alpha)
-            scene.solids.append(Solid(picture, front, inside))
-            if flat:
-                continue
-            is_active = part.id == active
-            kept = self._kept_lines(picture)
-            if self.look_of.wire:
-                strength = (0.55 if picture.level == 0 else 0.42) if is_active else 0.26
-                scene.lines.append(Lines(kept["wire"], _rgba(theme.ink, strength), 1.25 * ratio, through=through))
-            for weight, segments in kept["creases"]:
-                width = (1.6 + 2.6 * weight / 10.0) * ratio
-                scene.lines.append(Lines(segments, _rgba(theme.ink, 0.92), width, 2.5e-5, through))
-            if len(kept["seams"]):
-                scene.lines.append(Lines(kept["seams"], _rgba(theme.seam), 2.4 * ratio, 2.7e-5, through))
-            if is_active and self.kind == "points":
-                scene.dots.append(
-                    Dots(kept["points"], _rgba(theme.ink), _rgba(theme.panel), 6.0 * ratio, through=through)
-                )
-            if look.normals and is_active:
-                scene.lines.append(Lines(kept["normals"], _rgba(theme.hover, 0.9), 1.4 * ratio))
-        self._add_guides(scene)
-        self._add_soft(scene, ratio)
-        self._add_selections(scene, through, ratio)
-        self._add_hover(scene, ratio)
-        return scene
-
-    def _kept_lines(self, picture: Any) -> dict[str, Any]:
-        found = self._lines.get(picture.part.id)
-        if found is not None and found[0] is picture:
-            kept: dict[str, Any] = found[1]
-            return kept
-        creases = picture.part.mesh.creases
-        groups = [
-            (float(weight), picture.segments(np.flatnonzero(creases == weight)))
-            for weight in np.unique(creases)
-            if weight > 0
-        ]
-        kept = {
-            "wire": picture.segments(np.flatnonzero(~picture.part.mesh.hidden_edges)),
-            "creases": groups,
-            "seams": dashed(picture.segments(np.flatnonzero(picture.part.mesh.seams)), 4 if picture.level == 0 else 1),
-            "points": singles(picture.cage_places[~picture.part.mesh.hidden_points]),
-            "normals": picture.normal_lines(),
-        }
-        self._lines[picture.part.id] = (picture, kept)
-        return kept
-
-    def _add_selections(self, scene: Scene, through: float, ratio: float) -> None:
-        blue = self.theme.selection
-        for picture in self.stage.shown():
-            selection = self.session.state.selection(picture.part.id)
-            if len(selection) == 0 or int(selection.indices.max()) >= _count(picture, selection.kind):
-                continue
-            if selection.kind == "faces":
-                scene.patches.append(Patch(picture.face_vertices(selection.indices), _rgba(blue, 0.42), 0.25))
-                edges = np.unique(
-                    picture.part.mesh.topology.corner_edge[
-                        picture.part.mesh.topology.corners_of_faces(selection.indices)
-                    ]
-                )
-                scene.lines.append(Lines(picture.segments(edges), _rgba(blue, 0.9), 1.6 * ratio, 3e-5, through))
-            elif selection.kind == "edges":
-                segments = picture.segments(selection.indices)
-                scene.lines.append(Lines(segments, _rgba(blue), 3.2 * ratio, 3.5e-5, max(through, 0.25)))
-            else:
-                places = singles(picture.cage_places[selection.indices])
-                scene.dots.append(Dots(places, _rgba(blue), _rgba("#FFFFFF"), 9.0 * ratio, 5e-5, max(through, 0.3)))
-
-    def _add_guides(self, scene: Scene) -> None:
-        """The guides of the direction this view looks from, and those that stand in space."""
-        for guide in self.session.document.guides:
-            turn, tilt = DIRECTIONS[guide.view]
-            faces = abs((self.camera.turn - turn + 180) % 360 - 180) < 0.5 and abs(self.camera.tilt - tilt) < 0.5
-            if not guide.shown or not (faces or guide.standing):
-                continue
-            pixels = self._images.pixels(guide)
-            right, up = (np.array(axis, dtype=np.float64) for axis in AXES[guide.view])
-            height = guide.width * pixels.shape[0] / pixels.shape[1]
-            corner = right * (guide.at[0] - guide.width / 2) + up * (guide.at[1] - height / 2)
-            part = {"left": (0.0, 0.5), "right": (0.5, 1.0)}.get(guide.crop, (0.0, 1.0))
-            scene.images.append(
-                Standing(
-                    pixels,
-                    corner,
-                    right * guide.width,
-                    up * height,
-                    part,
-                    guide.opacity,
-                    guide.flip,
-                    guide.through,
-                    guide.standing and not faces,
-                )
-            )
-
-    def _add_soft(self, scene: Scene, ratio: float) -> None:
-        """The points that would follow the selection, fainter the less they do."""
-        soft = self.running_soft()
-        if soft is None or not self.session.document.parts or not len(self.session.selection):
-            return
-        picture = self.stage.picture(self.session.document.active)
-        if picture is None:
-            return
-        mesh = picture.part.to_world(picture.part.mesh)
-        try:
-            weights = soft_weights(mesh, points_of(mesh.topology, self.session.selection), soft)
-        except LevelLoopError:
-            return
-        blue = self.theme.selection
-        steps = np.ceil(weights * SOFT_STEPS).astype(np.int64)
-        for step in range(1, SOFT_STEPS + 1):
-            places = picture.cage_places[(steps == step) & (weights < 1)]
-            if len(places):
-                share = step / SOFT_STEPS
-                tint = _rgba(blue, 0.25 + 0.6 * share)
-                scene.dots.append(Dots(singles(places), tint, _rgba("#FFFFFF", 0.4), (4 + 4 * share) * ratio, 4.5e-5))
-
-    def running_soft(self) -> Soft | None:
-        """The soft range of the running transform, or of those to come; None where there is none."""
-        state = self.session.state
-        values: Any = state.parameters if self.mode is not None and state.key == self.mode else self.hands.soft
-        if self.mode is None or not values.get("soft_range"):
-            return None
-        return Soft(
-            float(values["soft_range"]),
-            values.get("soft_shape", "bell"),
-            bool(values.get("along_surface")),
-            values.get("soft_centre"),
-            values.get("soft_radii"),
-        )
-
-    def _add_hover(self, scene: Scene, ratio: float) -> None:
-        hit = self.hover
-        if hit is None or self._drag not in ("none",):
-            return
-        picture = self.stage.picture(hit.picture.part.id)
-        if picture is not hit.picture:
-            return
-        teal = self.theme.hover
-        if self.gauge is not None and self.gauge[1] == picture.part.id and hit.kind == "edges":
-            lit = picture.segments(self.gauge[0].edges)
-            scene.lines.append(Lines(lit, _rgba(teal, 0.85), 2.4 * ratio, 3.8e-5, 0.3))
-        if self.kind == "parts":
-            scene.lines.append(Lines(self._kept_lines(picture)["wire"], _rgba(teal, 0.9), 1.8 * ratio, 4e-5))
-        elif hit.kind == "faces":
-            scene.patches.append(Patch(picture.face_vertices(np.array([hit.index])), _rgba(teal, 0.30)))
-        elif hit.kind == "edges":
-            segments = picture.segments(np.array([hit.index]))
-            scene.lines.append(Lines(segments, _rgba(teal), 3.6 * ratio, 4e-5))
-        else:
-            place = singles(picture.cage_places[[hit.index]])
-            scene.dots.append(Dots(place, _rgba(teal), _rgba("#FFFFFF"), 11.0 * ratio, 6e-5))
+        return self.scenery.scene()
 
     # Qt: pointer
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.setFocus(Qt.FocusReason.MouseFocusReason)
-        self._pressed = self._last = event.position().toPoint()
+        self.pressed = self._last = event.position().toPoint()
         button = event.button()
         if button == Qt.MouseButton.RightButton:
-            self._drag = "menu_or_orbit"
+            self.drag = "menu_or_orbit"
         elif button == Qt.MouseButton.MiddleButton:
-            self._drag = "pan"
+            self.drag = "pan"
         elif button == Qt.MouseButton.LeftButton:
             handle = self.handle()
-            grip = self._axis_at(handle, self._pressed)
+            grip = self._axis_at(handle, self.pressed)
             if handle is not None and grip is not None:
-                self._drag, self._grip, self._handle_runs = "handle", grip, False
-                self._handle_at_press = handle
+                self.drag, self._grip = "handle", grip
+                self.dragging.begin_handle(handle)
             else:
-                self._drag = "maybe_box"
+                self.drag = "maybe_box"
                 # With the move tool any element can be dragged at once, selected or not.
                 free = self.mode == "move" and not self._held and self.kind != "parts"
-                self._free = self.pick_at(self._pressed) if free and self.session.document.parts else None
+                self._free = self.pick_at(self.pressed) if free and self.session.document.parts else None
         self.refresh()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         place = event.position().toPoint()
         delta = place - self._last
-        far = (place - self._pressed).manhattanLength() > FAR_ENOUGH
-        if self._drag == "menu_or_orbit" and far:
-            self._drag = "orbit"
-        if self._drag == "maybe_box" and far and self._free is not None:
-            self._begin_free(self._free, event.modifiers())
-        if self._drag == "maybe_box" and far:
-            self._drag = {"G": "lasso", "Q": "brush"}.get(self._held, "box")  # type: ignore[assignment]
-            self._lasso = [self._pressed]
-            if self._drag == "brush" and not event.modifiers() & (SHIFT | CONTROL) and self.session.document.parts:
+        far = (place - self.pressed).manhattanLength() > FAR_ENOUGH
+        if self.drag == "menu_or_orbit" and far:
+            self.drag = "orbit"
+        if self.drag == "maybe_box" and far and self._free is not None:
+            free, self._free = self._free, None
+            self.drag = "free" if self.dragging.begin_free(free) else "maybe_box"
+        if self.drag == "maybe_box" and far:
+            self.drag = {"G": "lasso", "Q": "brush"}.get(self._held, "box")  # type: ignore[assignment]
+            self._lasso = [self.pressed]
+            if self.drag == "brush" and not event.modifiers() & (SHIFT | CONTROL) and self.session.document.parts:
                 self.session.select_none()
-        if self._drag == "orbit":
+        if self.drag == "orbit":
             self.camera.orbit(delta.x(), delta.y())
             self._moved()
-        elif self._drag == "pan":
+        elif self.drag == "pan":
             self.camera.pan(delta.x(), delta.y(), self.height())
             self._moved()
-        elif self._drag == "box":
-            self._box = QRectF(self._pressed, place).normalized()
+        elif self.drag == "box":
+            self._box = QRectF(self.pressed, place).normalized()
             self.overlay.update()
-        elif self._drag == "lasso":
+        elif self.drag == "lasso":
             self._lasso.append(place)
             self.overlay.update()
-        elif self._drag == "brush":
+        elif self.drag == "brush":
             self._paint(place, event.modifiers())
-        elif self._drag == "free":
-            self._drag_free(place)
-        elif self._drag == "handle" and (far or self._handle_runs):
-            self._drag_handle(place)
-        elif self._drag == "none":
+        elif self.drag == "free":
+            self.dragging.drag_free(place)
+        elif self.drag == "handle" and (far or self.dragging.runs):
+            self.dragging.drag_handle(place)
+        elif self.drag == "none":
             self._hover_timer.start()
         self._last = place
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         place = event.position().toPoint()
-        drag, self._drag = self._drag, "none"
+        drag, self.drag = self.drag, "none"
+        self.stage.hurry(False)
         if drag == "menu_or_orbit":
             self._find_hover()
             self.asked_menu.emit(place)
@@ -548,7 +384,7 @@ class Viewport(QOpenGLWidget):
         self._box = None
         self._lasso = []
         self._grip = -1
-        self._handle_at_press = self._free = self.catch = None
+        self._free = self.catch = None
         self.refresh()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -592,8 +428,7 @@ class Viewport(QOpenGLWidget):
     def _stage_changed(self) -> None:
         self._sight = None
         self.gauge = None
-        here = {picture.part.id for picture in self.stage.shown()}
-        self._lines = {key: value for key, value in self._lines.items() if key in here}
+        self.scenery.forget_others({picture.part.id for picture in self.stage.shown()})
         self.refresh()
 
     def _framed_points(self, everything: bool) -> np.ndarray:
@@ -607,20 +442,21 @@ class Viewport(QOpenGLWidget):
         part_extent = self.stage.extent(self.session.document.active)
         return part_extent if len(part_extent) else extent
 
-    def _device(self, place: QPoint) -> tuple[float, float]:
+    def device(self, place: QPoint) -> tuple[float, float]:
+        """A place in device pixels."""
         ratio = self.devicePixelRatioF()
         return place.x() * ratio, place.y() * ratio
 
     def pick_at(self, place: QPoint) -> Hit | None:
         """The element, or for parts the face, at a place."""
         kind: Kind = "faces" if self.kind == "parts" else self.kind
-        x, y = self._device(place)
+        x, y = self.device(place)
         return pick(self.sight(), kind, x, y, self.reach, self.session.document.active)
 
     def _find_hover(self) -> None:
         if self._renderer is None or QApplication.mouseButtons() != Qt.MouseButton.NoButton:
             return
-        place = self.mapFromGlobal(QCursor.pos()) if self._drag != "none" else self._last
+        place = self.mapFromGlobal(QCursor.pos()) if self.drag != "none" else self._last
         grip = self._axis_at(self.handle(), place)
         hit = None if grip is not None else self.pick_at(place)
         new_grip = -1 if grip is None else grip
@@ -634,7 +470,7 @@ class Viewport(QOpenGLWidget):
     def _find_gauge(self) -> None:
         """After a short rest on an edge: the gauge of its loop."""
         hit = self.hover
-        if hit is None or hit.kind != "edges" or self._drag != "none":
+        if hit is None or hit.kind != "edges" or self.drag != "none":
             return
         part = hit.picture.part
         self.gauge = (loop_gauge(part.to_world(part.mesh), hit.index), part.id)
@@ -720,7 +556,7 @@ class Viewport(QOpenGLWidget):
         picture = self.stage.picture(self.session.document.active) if self.session.document.parts else None
         if picture is None or self.kind == "parts" or len(self._lasso) < 3:
             return
-        outline = np.array([self._device(place) for place in self._lasso])
+        outline = np.array([self.device(place) for place in self._lasso])
         found = picked_in_lasso(self.sight(), picture, self.kind, outline, self.reach)
         self._take(Selection(self.kind, found), modifiers)
 
@@ -728,7 +564,7 @@ class Viewport(QOpenGLWidget):
         picture = self.stage.picture(self.session.document.active) if self.session.document.parts else None
         if picture is None or self.kind == "parts":
             return
-        x, y = self._device(place)
+        x, y = self.device(place)
         radius = BRUSH_RADIUS * self.devicePixelRatioF()
         found = picked_under_brush(self.sight(), picture, self.kind, x, y, radius, self.reach)
         remove = bool(modifiers & CONTROL)
@@ -741,105 +577,3 @@ class Viewport(QOpenGLWidget):
         """Selects what was found; Shift adds, Ctrl removes."""
         add, remove = bool(modifiers & SHIFT), bool(modifiers & CONTROL)
         self.session.set_selection(combine(self.session.selection, found, add, remove))
-
-    def _begin_free(self, hit: Hit, modifiers: Qt.KeyboardModifier) -> None:
-        """Starts dragging the element under the pointer; one that is not selected is selected first."""
-        part = hit.picture.part
-        if part.locked:
-            self.told.emit(f"“{part.name}” is locked.")
-            self._free = None
-            return
-        if part.id != self.session.document.active:
-            self.session.set_active(part.id)
-        if hit.index not in self.session.selection.indices or self.session.selection.kind != hit.kind:
-            self.session.set_selection(Selection(hit.kind, np.array([hit.index])))
-        self._drag, self._handle_runs = "free", False
-        self._free_start = element_places(hit.picture, hit.kind)[hit.index].copy()
-        self._remember_moving()
-
-    def _remember_moving(self) -> None:
-        """What the drag that begins here moves, and the picture that can catch it."""
-        part = self.session.part
-        moves = np.zeros(part.mesh.n_points, dtype=np.bool_)
-        moves[points_of(part.mesh.topology, self.session.selection)] = True
-        self._moving = (part.id, moves)
-        self._sight_at_press = self.sight()
-
-    def _drag_free(self, place: QPoint) -> None:
-        """Moves in the plane of the view through the element that is held, or to what catches it."""
-        delta = place - self._pressed
-        scale = self.camera.millimetres_per_pixel(self.height(), self._free_start)
-        right, upward, _ = self.camera.axes
-        wanted = self._free_start + (right * delta.x() - upward * delta.y()) * scale
-        self.catch = self._caught(place, wanted)
-        by = (wanted if self.catch is None else self.catch.place) - self._free_start
-        self._run_transform("move", {"by": tuple(float(value) for value in by)})
-
-    def _caught(self, place: QPoint, wanted: np.ndarray) -> Catch | None:
-        if not self.hands.snaps or self._sight_at_press is None:
-            return None
-        x, y = self._device(place)
-        return caught(self._sight_at_press, self.hands.snaps, x, y, wanted, self._moving)
-
-    def _drag_handle(self, place: QPoint) -> None:
-        handle = self._handle_at_press
-        if handle is None:
-            return
-        if not self._handle_runs:
-            self._remember_moving()
-        now, start = (place.x(), place.y()), (self._pressed.x(), self._pressed.y())
-        parameters = handle.dragged(self._grip, start, now, self.camera, self.width(), self.height())
-        modifiers = QApplication.keyboardModifiers()
-        if modifiers & Qt.KeyboardModifier.ControlModifier:
-            parameters = _stepped(parameters)
-        elif self.hands.snaps:
-            parameters = self._snapped(handle, place, parameters)
-        self._run_transform(handle.mode, parameters)
-
-    def _snapped(self, handle: Handle, place: QPoint, parameters: dict[str, object]) -> dict[str, object]:
-        """A handle's drag brought to what catches it; a locked axis stays locked."""
-        if handle.mode == "rotate" and "angle" in self.hands.snaps:
-            return {**parameters, "angle": round(float(parameters["angle"]) / ANGLE) * ANGLE}  # type: ignore[arg-type]
-        if handle.mode != "move":
-            return parameters
-        by = np.array(parameters["by"], dtype=np.float64)
-        self.catch = self._caught(place, handle.centre + by)
-        if self.catch is None:
-            return parameters
-        snapped = self.catch.place - handle.centre
-        if self._grip < 3:
-            snapped = np.where(np.arange(3) == self._grip, snapped, 0.0)
-        return {"by": tuple(float(value) for value in snapped)}
-
-    def _run_transform(self, key: str, parameters: dict[str, object]) -> None:
-        """Runs a transform, or the one that is being dragged again with other numbers."""
-        try:
-            if self._handle_runs:
-                self.session.change_last(**parameters)
-            else:
-                self.session.do(key, **parameters, **self.hands.soft)
-                self._handle_runs = True
-        except LevelLoopError as error:
-            self.told.emit(str(error))
-
-
-def _stepped(parameters: dict[str, object]) -> dict[str, object]:
-    """Drags in whole steps: 1 mm, 5°, a tenth."""
-
-    def rounded(value: object, step: float) -> object:
-        if isinstance(value, tuple):
-            return tuple(round(v / step) * step for v in value)
-        return round(value / step) * step if isinstance(value, float) else value
-
-    steps = {"by": 1.0, "angle": 5.0, "factors": 0.1}
-    return {name: rounded(value, steps[name]) if name in steps else value for name, value in parameters.items()}
-
-
-def _count(picture: Any, kind: Kind) -> int:
-    mesh = picture.part.mesh
-    return int({"points": mesh.n_points, "edges": mesh.n_edges, "faces": mesh.n_faces}[kind])
-
-
-def _rgba(name: str, alpha: float = 1.0) -> Colour:
-    red, green, blue, _ = colour(name).getRgbF()
-    return (float(red or 0), float(green or 0), float(blue or 0), alpha)

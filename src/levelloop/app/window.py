@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QPoint, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QColor, QIcon, QKeyEvent, QPixmap
+from PySide6.QtCore import QPoint, QSettings, Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QKeyEvent
 from PySide6.QtWidgets import (
+    QApplication,
     QHBoxLayout,
     QLabel,
     QMainWindow,
-    QMenu,
     QMenuBar,
     QSplitter,
     QVBoxLayout,
@@ -27,22 +26,20 @@ from levelloop.app.finder import Command, Finder
 from levelloop.app.menus import build_menus, fitting_menu
 from levelloop.app.panels import HistoryPanel, PartsPanel, ReviewPanel
 from levelloop.app.panes import Panes
+from levelloop.app.part_commands import PartCommands
 from levelloop.app.picking import REACHES
 from levelloop.app.readout import readout
+from levelloop.app.reviewing import Reviewing
 from levelloop.app.sentence_bar import TRANSFORMS, SentenceBar
 from levelloop.app.snapping import SNAPS, TITLES, Snap
-from levelloop.app.stage import Stage, Work
-from levelloop.app.theme import BENCH, text_font
+from levelloop.app.stage import Stage
+from levelloop.app.theme import BENCH, THEMES, style_sheet, text_font
 from levelloop.app.tool_rack import ToolRack
 from levelloop.app.viewport import Viewport
 from levelloop.core.errors import LevelLoopError
-from levelloop.core.measure.faces import face_normals, point_normals, unit
-from levelloop.core.review.findings import PURPOSES, Finding
-from levelloop.core.selection import Kind, Selection, convert, count_of
-from levelloop.document.document import COLOURS, Part
+from levelloop.core.selection import Kind
 from levelloop.document.guides import AXES
 from levelloop.document.operations import REGISTRY
-from levelloop.document.parting import copied, paste
 from levelloop.document.session import Session, State
 from levelloop.files import DOCUMENT_WRITERS, MESH_WRITERS, notes_on, write_meshes
 
@@ -60,7 +57,6 @@ NEED_WORDS = (
     "calibrate_guide",
 )
 TAP = 220  # milliseconds; a longer press of Space is a peek
-REVIEW_AT_ONCE = 4_000  # faces
 
 
 class Window(QMainWindow):
@@ -75,13 +71,13 @@ class Window(QMainWindow):
         self.panes = Panes(session, self.stage, self.theme)
         self.sentence = SentenceBar(session)
         self.rack = ToolRack()
-        self.parts = PartsPanel(session)
-        self.history = HistoryPanel(session)
+        self.parts = PartsPanel(session, self.theme)
+        self.history = HistoryPanel(session, self.theme)
         self.review = ReviewPanel(self.theme)
         self.line = BuildLine(session, self.stage, self.theme)
         self.commands: list[Command] = []
         self._last_used: dict[str, dict[str, Any]] = {}
-        self._copied: Part | None = None
+        self.on_parts = PartCommands(self)
         self._soft_before: dict[str, Any] = {}
         self._space_down = False
         self._build_layout()
@@ -95,20 +91,18 @@ class Window(QMainWindow):
         head_row.addWidget(bar, 1)
         head_row.addWidget(self.finder)
         self.setMenuWidget(head)
-        self._review_timer = QTimer(self)
-        self._review_timer.setSingleShot(True)
-        self._review_timer.setInterval(120)
-        self._review_timer.timeout.connect(self.run_review)
         self._peek_timer = QTimer(self)
         self._peek_timer.setSingleShot(True)
         self._peek_timer.setInterval(TAP)
         self._peek_timer.timeout.connect(self._begin_peek)
-        self._review_work: Work | None = None
-        self._review_again = False
+        self.reviewing = Reviewing(self)
         self._connect()
         self._refresh_all()
         self.stage.refresh()
         self._framed = False
+        kept = str(QSettings("Level Loop", "Level Loop").value("theme", BENCH.name))
+        if kept in THEMES and kept != BENCH.name:
+            self.set_theme(kept, remember=False)
 
     # Public
 
@@ -262,94 +256,7 @@ class Window(QMainWindow):
         self._refresh_all()
         self.stage.refresh()
         self.view.frame(everything=True)
-        self._review_timer.start()
-
-    # Review
-
-    def run_review(self) -> None:
-        """Reviews all parts for all purposes; off the window's thread where they are large."""
-        if self._review_work is not None:
-            self._review_again = True
-            return
-        session = self.session
-        document = session.document
-
-        def review() -> Any:
-            frozen = Session(document)
-            return {purpose: frozen.reports(purpose) for purpose in PURPOSES}
-
-        if sum(part.mesh.n_faces for part in document.parts) <= REVIEW_AT_ONCE:
-            self.review.show_reports(review())
-            return
-        work = Work(review)
-        work.done.result.connect(self._review_arrived)
-        work.done.failed.connect(lambda reason: self._review_arrived({}))
-        self._review_work = work
-        self.stage.start(work)
-
-    def _review_arrived(self, reports: Any) -> None:
-        self._review_work = None
-        if self._review_again:
-            self._review_again = False
-            self._review_timer.start()
-        else:
-            self.review.show_reports(reports)
-
-    def _finding_chosen(self, part_id: str, finding: Finding | None, step: int) -> None:
-        """Shows a finding's places; a step of 0 and more also frames that place."""
-        hands = self.panes.hands
-        hands.finding, hands.finding_part = finding, part_id
-        if finding is None:
-            self.panes.refresh()
-            return
-        hands.finding_step = step if step >= 0 else -1 - step
-        if step >= 0:
-            if part_id != self.session.document.active:
-                self.session.set_active(part_id)
-            part = self.session.part
-            index = finding.indices[step]
-            if index < count_of(part.mesh.topology, finding.kind):
-                self.set_kind(finding.kind)
-                self.session.set_selection(Selection(finding.kind, np.array([index])))
-            self._turn_towards(finding, step)
-            self.view.frame_points(finding.at[step : step + 1])
-        self.panes.refresh()
-
-    def _turn_towards(self, finding: Finding, step: int) -> None:
-        """Turns the view where the found place would face away."""
-        outwards = self._outwards(finding, step)
-        camera = self.view.camera
-        if float(outwards @ camera.axes[2]) >= 0.3 or not outwards.any():
-            return
-        across = float(np.hypot(outwards[0], outwards[1]))
-        if across > 0.2:
-            camera.turn = float(np.degrees(np.arctan2(outwards[0], -outwards[1]))) + 20.0
-        camera.tilt = float(np.clip(np.degrees(np.arctan2(outwards[2], across)), -55.0, 55.0)) + 8.0
-
-    def _outwards(self, finding: Finding, step: int) -> np.ndarray:
-        """Where the surface faces at a found place; flipped faces face the other way."""
-        mesh = self.session.part.to_world(self.session.part.mesh)
-        index = int(finding.indices[step])
-        if index >= count_of(mesh.topology, finding.kind):
-            return np.zeros(3)
-        if finding.kind == "faces":
-            normal = face_normals(mesh.topology, mesh.points)[index]
-            return -normal if finding.check == "flipped" else normal
-        normals = point_normals(mesh.topology, mesh.points)
-        if finding.kind == "points":
-            return np.asarray(normals[index])
-        return unit(normals[mesh.topology.edges[index]].sum(axis=0))
-
-    def _remedy(self, part_id: str, finding: Finding) -> None:
-        if finding.remedy is None:
-            return
-        self.session.set_active(part_id)
-        selection = Selection(finding.kind, finding.indices)
-        if finding.remedy.kind is not None and finding.remedy.kind != finding.kind:
-            selection = convert(self.session.part.mesh.topology, selection, finding.remedy.kind)
-        self.session.set_selection(selection)
-        remedy = finding.remedy
-        self.attempt(lambda: self.sentence.start(remedy.key, remedy.parameters, False))
+        self.reviewing.soon()
 
     # Qt
 
@@ -358,14 +265,14 @@ class Window(QMainWindow):
         if not self._framed:
             self._framed = True
             QTimer.singleShot(0, lambda: self.view.frame(everything=True))
-            self._review_timer.start()
+            self.reviewing.soon()
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if not self.may_leave():
             event.ignore()
             return
         self.session.changed.disconnect(self._changed)
-        self._review_timer.stop()
+        self.reviewing.stop()
         self._peek_timer.stop()
         self.stage.close()
         self.panes.release()
@@ -473,11 +380,11 @@ class Window(QMainWindow):
         self.sentence.left.connect(lambda: self.view.setFocus())
         self.rack.chosen.connect(self.start)
         self.parts.told.connect(self.tell)
-        self.parts.asked_menu.connect(self._part_menu)
+        self.parts.asked_menu.connect(self.on_parts.menu)
         self.line.chosen.connect(self.set_stop)
-        self.review.chosen.connect(self._finding_chosen)
-        self.review.remedied.connect(self._remedy)
-        self.review.purpose_changed.connect(lambda _: self.run_review())
+        self.review.chosen.connect(self.reviewing.choose)
+        self.review.remedied.connect(self.reviewing.remedy)
+        self.review.purpose_changed.connect(lambda _: self.reviewing.run())
 
     # Following the session
 
@@ -485,7 +392,7 @@ class Window(QMainWindow):
         same_document = old.document is new.document
         if not same_document:
             self.stage.refresh()
-            self._review_timer.start()
+            self.reviewing.soon()
             if new.key and new.parameters is not old.parameters and REGISTRY[new.key].acts_on == "cage":
                 self._last_used[new.key] = {
                     name: value for name, value in new.parameters.items() if new.key not in TRANSFORMS
@@ -512,7 +419,7 @@ class Window(QMainWindow):
 
     def _refresh_readout(self) -> None:
         picture = self.stage.picture(self.session.document.active) if self.session.document.parts else None
-        self._readout.setText(readout(self.session, picture, self.view.kind, self.view.camera))
+        self._readout.setText(readout(self.session, picture, self.view.kind, self.view.camera, self.theme.link))
 
     def _refresh_title(self) -> None:
         name = self.session.path.name if self.session.path else "Untitled"
@@ -606,6 +513,23 @@ class Window(QMainWindow):
         self.tell(f"Soft range {hands.soft['soft_range']:g} mm." if hands.soft else "Soft range off.")
         self.panes.refresh()
 
+    def set_theme(self, name: str, remember: bool = True) -> None:
+        """Shows everything in the theme of that name, now and from now on."""
+        self.theme = theme = THEMES[name]
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            application.setStyleSheet(style_sheet(theme))
+        self.panes.set_theme(theme)
+        self.rack.set_theme(theme)
+        self.parts.set_theme(theme)
+        self.history.theme = self.review.theme = self.line.theme = theme
+        self.history.refresh()
+        self.line.update()
+        self._refresh_readout()
+        self.reviewing.soon()
+        if remember:
+            QSettings("Level Loop", "Level Loop").setValue("theme", name)
+
     def toggle_look(self, name: str) -> None:
         """Turns one thing of how the active view looks on or off."""
         look = self.view.look_of
@@ -631,53 +555,6 @@ class Window(QMainWindow):
         axis = int(np.argmax(np.abs(self.view.camera.axes[2])))
         self.set_look(section=(axis, float(0.5 * (extent[:, axis].min() + extent[:, axis].max()))))
 
-    def hide(self, rest: bool) -> None:
-        """Hides what is selected, or the rest; where nothing is, the active part or the other parts."""
-        if not self.session.document.parts:
-            return
-        if len(self.session.selection) and self.view.kind != "parts":
-            self.attempt(lambda: self.session.do("hide", rest=rest))
-        elif rest:
-            self._show_parts(lambda part: part.id == self.session.document.active, "Hide the other parts")
-        else:
-            self.toggle_part()
-
-    def show_hidden(self) -> None:
-        """Shows hidden elements of all parts, and hidden parts."""
-        document = self.session.document
-        parts = tuple(
-            replace(part, visible=True, mesh=replace(part.mesh, hidden=np.zeros(part.mesh.n_faces, dtype=np.bool_)))
-            if not part.visible or part.mesh.hidden.any()
-            else part
-            for part in document.parts
-        )
-        if any(new is not old for new, old in zip(parts, document.parts, strict=True)):
-            self.session.apply(replace(document, parts=parts), "Show all that is hidden")
-
-    def _show_parts(self, shown: Callable[[Part], bool], sentence: str) -> None:
-        document = self.session.document
-        parts = tuple(
-            part if part.visible == shown(part) else replace(part, visible=shown(part)) for part in document.parts
-        )
-        self.session.apply(replace(document, parts=parts), sentence)
-
-    def toggle_part(self) -> None:
-        def run() -> None:
-            part = self.session.part
-            word = "Hide" if part.visible else "Show"
-            self.session.edit_part(part.id, f"{word} “{part.name}”", visible=not part.visible)
-
-        self.attempt(run)
-
-    def show_all_parts(self) -> None:
-        document = self.session.document
-        parts = tuple(part if part.visible else replace(part, visible=True) for part in document.parts)
-        if parts != document.parts:
-            self.session.apply(replace(document, parts=parts), "Show all parts")
-
-    def remove_part(self) -> None:
-        self.attempt(lambda: self.session.remove_part(self.session.part.id))
-
     def _begin_peek(self) -> None:
         self.stage.peek(True)
         self.line.update()
@@ -686,82 +563,6 @@ class Window(QMainWindow):
         menu = fitting_menu(self)
         menu.exec(self.view.mapToGlobal(place))
         menu.deleteLater()
-
-    def _part_menu(self, place: QPoint) -> None:
-        if not self.session.document.parts:
-            return
-        menu = QMenu(self)
-        menu.addAction("Rename").triggered.connect(self._rename_row)
-        menu.addAction("Show or hide").triggered.connect(self.toggle_part)
-        menu.addAction("Frame").triggered.connect(lambda: (self.session.select_none(), self.view.frame()))
-        part = self.session.part
-        menu.addAction("Unlock" if part.locked else "Lock").triggered.connect(
-            lambda: self._edit_part("Unlock" if part.locked else "Lock", locked=not part.locked)
-        )
-        menu.addAction("No helper any more" if part.helper else "Make a helper").triggered.connect(
-            lambda: self._edit_part("Helper", helper=not part.helper)
-        )
-        menu.addAction("Group").triggered.connect(lambda: self.start("group_part"))
-        faded = menu.addMenu("Opacity")
-        for share in (1.0, 0.6, 0.3):
-            faded.addAction(f"{share:.0%}").triggered.connect(
-                lambda _=False, share=share: self._edit_part("Opacity of", opacity=share)
-            )
-        tinted = menu.addMenu("Colour")
-        for tone in COLOURS:
-            chip = QPixmap(14, 14)
-            chip.fill(QColor(tone))
-            tinted.addAction(QIcon(chip), tone).triggered.connect(
-                lambda _=False, tone=tone: self._edit_part("Colour of", colour=tone)
-            )
-        for title, by in (("Further up", -1), ("Further down", 1)):
-            menu.addAction(title).triggered.connect(lambda _=False, by=by: self._move_part(by))
-        menu.addSeparator()
-        menu.addAction("Remove").triggered.connect(self.remove_part)
-        menu.exec(place)
-        menu.deleteLater()
-
-    def _edit_part(self, word: str, **changes: Any) -> None:
-        part = self.session.part
-        self.attempt(lambda: self.session.edit_part(part.id, f"{word} “{part.name}”", **changes))
-
-    def _move_part(self, by: int) -> None:
-        """Moves the active part up or down in the list."""
-        document = self.session.document
-        parts = list(document.parts)
-        here = next(i for i, part in enumerate(parts) if part.id == document.active)
-        there = min(max(here + by, 0), len(parts) - 1)
-        if there != here:
-            parts.insert(there, parts.pop(here))
-            self.session.apply(replace(document, parts=tuple(parts)), f"Move “{document.part.name}” in the list")
-
-    def copy(self) -> None:
-        """Keeps the selected faces, or the active part, to be pasted."""
-
-        def run() -> None:
-            self._copied = copied(self.session.document, self.session.state.selections)
-            self.tell(f"Copied {self._copied.mesh.n_faces:,} faces.")
-
-        self.attempt(run)
-
-    def paste(self, into: bool) -> None:
-        """Puts what was copied into the active part, or into a part of its own."""
-        if self._copied is None:
-            self.tell("There is nothing to paste yet; copy something first.")
-            return
-        piece = self._copied
-
-        def run() -> None:
-            change = paste(self.session.document, self.session.state.selections, piece, into)
-            where = "the part" if into else "a part of its own"
-            self.session.apply(change.document, f"Paste {piece.mesh.n_faces:,} faces into {where}", change.selections)
-
-        self.attempt(run)
-
-    def _rename_row(self) -> None:
-        row = self.parts.list.itemWidget(self.parts.list.currentItem())
-        if row is not None:
-            row.begin_rename()  # type: ignore[attr-defined]
 
     # Asking
 

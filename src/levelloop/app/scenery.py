@@ -1,0 +1,212 @@
+"""Scenery: what one view shows just now, as lists of solids, lines, dots and images for the renderer."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from levelloop.app.camera import DIRECTIONS
+from levelloop.app.images import Images
+from levelloop.app.picture import dashed
+from levelloop.app.renderer import Colour, Dots, Lines, Patch, Scene, Solid, Standing, singles
+from levelloop.app.theme import colour
+from levelloop.core.edit.soft import Soft, soft_weights
+from levelloop.core.errors import LevelLoopError
+from levelloop.core.selection import Kind, points_of
+from levelloop.document.guides import AXES
+
+if TYPE_CHECKING:
+    from levelloop.app.viewport import Viewport
+
+SOFT_STEPS = 8  # shades in which the soft range fades out
+
+
+class Scenery:
+    """Makes the scenes of a view, and keeps the lines of pictures that have not changed."""
+
+    def __init__(self, view: Viewport) -> None:
+        self.view = view
+        self._images = Images(view.theme)
+        self._lines: dict[str, tuple[Any, Any]] = {}
+
+    def forget_others(self, here: set[str]) -> None:
+        """Forgets the lines of all parts but some."""
+        self._lines = {key: value for key, value in self._lines.items() if key in here}
+
+    def scene(self) -> Scene:
+        """What the view shows just now."""
+        theme = self.view.theme
+        look = self.view.look_of
+        flat = look.shading == "silhouette"
+        sky = (_rgba(theme.panel), _rgba(theme.panel)) if flat else (_rgba(theme.sky), _rgba(theme.ground))
+        scene = Scene(sky=sky, shading=look.shading, hide_inside=look.inside == "hidden", section=look.section)
+        active = self.view.session.document.active
+        through = 0.28 if self.view.look_of.x_ray else 0.0
+        ratio = self.view.devicePixelRatioF()
+        for picture in self.view.stage.shown():
+            part = picture.part
+            alpha = (0.55 if look.x_ray else 1.0) * part.opacity
+            front = _rgba(theme.ink if flat else part.colour, alpha)
+            inside = front if flat or look.inside == "plain" else _rgba(theme.inside, alpha)
+            scene.solids.append(Solid(picture, front, inside))
+            if flat:
+                continue
+            is_active = part.id == active
+            kept = self._kept_lines(picture)
+            if self.view.look_of.wire:
+                strength = (0.55 if picture.level == 0 else 0.42) if is_active else 0.26
+                scene.lines.append(Lines(kept["wire"], _rgba(theme.wire, strength), 1.25 * ratio, through=through))
+            for weight, segments in kept["creases"]:
+                width = (1.6 + 2.6 * weight / 10.0) * ratio
+                scene.lines.append(Lines(segments, _rgba(theme.wire, 0.92), width, 2.5e-5, through))
+            if len(kept["seams"]):
+                scene.lines.append(Lines(kept["seams"], _rgba(theme.seam), 2.4 * ratio, 2.7e-5, through))
+            if is_active and self.view.kind == "points":
+                scene.dots.append(
+                    Dots(kept["points"], _rgba(theme.wire), _rgba("#FBFAF7"), 6.0 * ratio, through=through)
+                )
+            if look.normals and is_active:
+                scene.lines.append(Lines(kept["normals"], _rgba(theme.hover, 0.9), 1.4 * ratio))
+        self._add_guides(scene)
+        self._add_soft(scene, ratio)
+        self._add_selections(scene, through, ratio)
+        self._add_hover(scene, ratio)
+        return scene
+
+    def _kept_lines(self, picture: Any) -> dict[str, Any]:
+        found = self._lines.get(picture.part.id)
+        if found is not None and found[0] is picture:
+            kept: dict[str, Any] = found[1]
+            return kept
+        creases = picture.part.mesh.creases
+        groups = [
+            (float(weight), picture.segments(np.flatnonzero(creases == weight)))
+            for weight in np.unique(creases)
+            if weight > 0
+        ]
+        kept = {
+            "wire": picture.segments(np.flatnonzero(~picture.part.mesh.hidden_edges)),
+            "creases": groups,
+            "seams": dashed(picture.segments(np.flatnonzero(picture.part.mesh.seams)), 4 if picture.level == 0 else 1),
+            "points": singles(picture.cage_places[~picture.part.mesh.hidden_points]),
+            "normals": picture.normal_lines(),
+        }
+        self._lines[picture.part.id] = (picture, kept)
+        return kept
+
+    def _add_selections(self, scene: Scene, through: float, ratio: float) -> None:
+        blue = self.view.theme.selection
+        for picture in self.view.stage.shown():
+            selection = self.view.session.state.selection(picture.part.id)
+            if len(selection) == 0 or int(selection.indices.max()) >= _count(picture, selection.kind):
+                continue
+            if selection.kind == "faces":
+                scene.patches.append(Patch(picture.face_vertices(selection.indices), _rgba(blue, 0.42), 0.25))
+                edges = np.unique(
+                    picture.part.mesh.topology.corner_edge[
+                        picture.part.mesh.topology.corners_of_faces(selection.indices)
+                    ]
+                )
+                scene.lines.append(Lines(picture.segments(edges), _rgba(blue, 0.9), 1.6 * ratio, 3e-5, through))
+            elif selection.kind == "edges":
+                segments = picture.segments(selection.indices)
+                scene.lines.append(Lines(segments, _rgba(blue), 3.2 * ratio, 3.5e-5, max(through, 0.25)))
+            else:
+                places = singles(picture.cage_places[selection.indices])
+                scene.dots.append(Dots(places, _rgba(blue), _rgba("#FFFFFF"), 9.0 * ratio, 5e-5, max(through, 0.3)))
+
+    def _add_guides(self, scene: Scene) -> None:
+        """The guides of the direction this view looks from, and those that stand in space."""
+        for guide in self.view.session.document.guides:
+            turn, tilt = DIRECTIONS[guide.view]
+            camera = self.view.camera
+            faces = abs((camera.turn - turn + 180) % 360 - 180) < 0.5 and abs(camera.tilt - tilt) < 0.5
+            if not guide.shown or not (faces or guide.standing):
+                continue
+            pixels = self._images.pixels(guide)
+            right, up = (np.array(axis, dtype=np.float64) for axis in AXES[guide.view])
+            height = guide.width * pixels.shape[0] / pixels.shape[1]
+            corner = right * (guide.at[0] - guide.width / 2) + up * (guide.at[1] - height / 2)
+            part = {"left": (0.0, 0.5), "right": (0.5, 1.0)}.get(guide.crop, (0.0, 1.0))
+            scene.images.append(
+                Standing(
+                    pixels,
+                    corner,
+                    right * guide.width,
+                    up * height,
+                    part,
+                    guide.opacity,
+                    guide.flip,
+                    guide.through,
+                    guide.standing and not faces,
+                )
+            )
+
+    def _add_soft(self, scene: Scene, ratio: float) -> None:
+        """The points that would follow the selection, fainter the less they do."""
+        soft = self.running_soft()
+        if soft is None or not self.view.session.document.parts or not len(self.view.session.selection):
+            return
+        picture = self.view.stage.picture(self.view.session.document.active)
+        if picture is None:
+            return
+        mesh = picture.part.to_world(picture.part.mesh)
+        try:
+            weights = soft_weights(mesh, points_of(mesh.topology, self.view.session.selection), soft)
+        except LevelLoopError:
+            return
+        blue = self.view.theme.selection
+        steps = np.ceil(weights * SOFT_STEPS).astype(np.int64)
+        for step in range(1, SOFT_STEPS + 1):
+            places = picture.cage_places[(steps == step) & (weights < 1)]
+            if len(places):
+                share = step / SOFT_STEPS
+                tint = _rgba(blue, 0.25 + 0.6 * share)
+                scene.dots.append(Dots(singles(places), tint, _rgba("#FFFFFF", 0.4), (4 + 4 * share) * ratio, 4.5e-5))
+
+    def running_soft(self) -> Soft | None:
+        """The soft range of the running transform, or of those to come; None where there is none."""
+        state, mode = self.view.session.state, self.view.mode
+        values: Any = state.parameters if mode is not None and state.key == mode else self.view.hands.soft
+        if self.view.mode is None or not values.get("soft_range"):
+            return None
+        return Soft(
+            float(values["soft_range"]),
+            values.get("soft_shape", "bell"),
+            bool(values.get("along_surface")),
+            values.get("soft_centre"),
+            values.get("soft_radii"),
+        )
+
+    def _add_hover(self, scene: Scene, ratio: float) -> None:
+        hit = self.view.hover
+        if hit is None or self.view.drag not in ("none",):
+            return
+        picture = self.view.stage.picture(hit.picture.part.id)
+        if picture is not hit.picture:
+            return
+        teal = self.view.theme.hover
+        if self.view.gauge is not None and self.view.gauge[1] == picture.part.id and hit.kind == "edges":
+            lit = picture.segments(self.view.gauge[0].edges)
+            scene.lines.append(Lines(lit, _rgba(teal, 0.85), 2.4 * ratio, 3.8e-5, 0.3))
+        if self.view.kind == "parts":
+            scene.lines.append(Lines(self._kept_lines(picture)["wire"], _rgba(teal, 0.9), 1.8 * ratio, 4e-5))
+        elif hit.kind == "faces":
+            scene.patches.append(Patch(picture.face_vertices(np.array([hit.index])), _rgba(teal, 0.30)))
+        elif hit.kind == "edges":
+            segments = picture.segments(np.array([hit.index]))
+            scene.lines.append(Lines(segments, _rgba(teal), 3.6 * ratio, 4e-5))
+        else:
+            place = singles(picture.cage_places[[hit.index]])
+            scene.dots.append(Dots(place, _rgba(teal), _rgba("#FFFFFF"), 11.0 * ratio, 6e-5))
+
+
+def _count(picture: Any, kind: Kind) -> int:
+    mesh = picture.part.mesh
+    return int({"points": mesh.n_points, "edges": mesh.n_edges, "faces": mesh.n_faces}[kind])
+
+
+def _rgba(name: str, alpha: float = 1.0) -> Colour:
+    red, green, blue, _ = colour(name).getRgbF()
+    return (float(red or 0), float(green or 0), float(blue or 0), alpha)
