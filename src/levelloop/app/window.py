@@ -330,7 +330,7 @@ class Window(QMainWindow):
         for panel, stretch in ((self.parts, 2), (self.history, 2), (self.review, 4)):
             side.addWidget(panel)
             side.setStretchFactor(side.count() - 1, stretch)
-        side.setSizes([110, 110, 380])
+        side.setSizes([150, 110, 340])
         middle.addWidget(side)
         column.addLayout(middle, 1)
         column.addWidget(self.line)
