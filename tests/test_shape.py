@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from conftest import fin
 from scipy.optimize import least_squares
 from scipy.spatial.transform import Rotation
 
@@ -180,13 +181,14 @@ def test_the_soft_range_follows_its_shape_and_leaves_what_is_hidden() -> None:
 
 
 def test_distances_along_a_sphere_are_great_circles() -> None:
-    # On a sphere of radius r the way is r·angle (exact on its polygon to second order of the cells).
+    # On a sphere of radius r the way is r·angle; fast marching is of first order in the cells.
     ball = quad_sphere(20, 12)
     found = distances_along_surface(ball, np.array([0]), 12.0)
     angle = np.arccos(np.clip(ball.points @ ball.points[0] / 100, -1, 1))
     near = np.isfinite(found) & (found > 0)
     assert near.sum() > 200 and np.isinf(found[angle > 1.3]).all()
-    assert found[near] == pytest.approx(10 * angle[near], rel=0.012)
+    assert np.abs(found[near] - 10 * angle[near]).max() < 0.4
+    assert np.median(np.abs(found[near] / (10 * angle[near]) - 1)) < 0.03
 
 
 def test_distances_along_a_bent_strip_are_those_of_the_flat_one() -> None:
@@ -197,7 +199,18 @@ def test_distances_along_a_bent_strip_are_those_of_the_flat_one() -> None:
     bent[over, 2], bent[over, 0] = -bent[over, 0], 0.0
     flat = distances_along_surface(sheet, np.array([0]), 20.0)
     assert distances_along_surface(sheet.with_points(bent), np.array([0]), 20.0) == pytest.approx(flat)
-    assert flat == pytest.approx(np.linalg.norm(sheet.points - sheet.points[0], axis=1))
+    assert flat == pytest.approx(np.linalg.norm(sheet.points - sheet.points[0], axis=1), rel=0.05)
+
+
+def test_broken_surfaces_are_crossed_along_their_edges() -> None:
+    # Three faces at an edge; and points that lie on each other, with faces of no area between them.
+    assert distances_along_surface(fin(), np.array([2]), 9.0)[[3, 0]] == pytest.approx([1, 1])
+    sheet = plane((4, 4), (4, 4))
+    points = sheet.points.copy()
+    points[6] = points[7] = points[11] = points[12]
+    found = distances_along_surface(sheet.with_points(points), np.array([0]), 9.0)
+    straight = np.linalg.norm(points - points[0], axis=1)
+    assert np.isfinite(found).all() and (found >= straight * 0.95).all() and (found <= straight * 3 + 1e-9).all()
 
 
 def test_exact_places_and_sizes() -> None:

@@ -216,6 +216,8 @@ class Topology:
     def edge_faces(self) -> Integers:
         """The first two faces of each edge, −1 where there is none: (e, 2)."""
         pair = self.edge_pair
+        if self.n_faces == 0:
+            return frozen(np.full(pair.shape, -1, dtype=np.int64))
         return frozen(np.where(pair >= 0, self.corner_face[pair], -1))
 
     @cached_property

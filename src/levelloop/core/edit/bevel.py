@@ -99,7 +99,9 @@ class _Build:
         return numbers
 
     def put(self, faces: Integers, origin: Integers) -> None:
-        """Adds faces of one size."""
+        """Adds faces of one size; where edges fold back on themselves they may have no area, and are left out."""
+        if faces.shape[1] < 3:
+            return
         self.faces.append((np.full(len(faces), faces.shape[1], dtype=np.int64), faces.ravel(), origin))
 
     def finish(self, sizes: Integers, corners: Integers, touched: Booleans) -> Edit:

@@ -7,7 +7,7 @@ from typing import Literal
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, inverse_of, mask_of, offsets_from_sizes
+from levelloop.core.arrays import Floats, Integers, inverse_of, offsets_from_sizes
 from levelloop.core.errors import EditError
 from levelloop.core.measure.faces import triangles
 from levelloop.core.mesh import Mesh
@@ -16,8 +16,6 @@ from levelloop.core.topology import Topology
 
 SoftShape = Literal["bell", "dome", "cone"]
 SOFT_SHAPES: tuple[SoftShape, ...] = ("bell", "dome", "cone")
-# Points up to which distances along the surface are exact; beyond, by the heat method, a few per cent off.
-EXACT_UP_TO = 3_000
 
 
 @dataclass(frozen=True)
@@ -63,8 +61,8 @@ def falloff(ratio: Floats, shape: SoftShape) -> Floats:
 def distances_along_surface(mesh: Mesh, sources: Integers, reach: float) -> Floats:
     """The shortest way over the surface from any of the sources, mm, infinite beyond the reach: (n,).
 
-    Only faces within the straight reach can matter. Exact up to EXACT_UP_TO points (Mitchell, Mount & Papadimitriou
-    1987, by libigl), beyond by the heat method (Crane, Weischedel & Wardetzky 2013, by libigl).
+    Only faces within the straight reach can matter. By fast marching (Kimmel & Sethian 1998, by potpourri3d), about a
+    per cent off; along edges where faces are too broken for it.
     """
     result = np.full(mesh.n_points, np.inf)
     result[sources] = 0.0
@@ -82,7 +80,7 @@ def distances_along_surface(mesh: Mesh, sources: Integers, reach: float) -> Floa
     starts = number[sources]
     starts = starts[starts >= 0]
     if len(starts):
-        found = _over_triangles(places, flat, starts, mesh.topology.valence[used] > 0)
+        found = _over_triangles(places, flat, starts)
         found[found > reach] = np.inf
         result[used] = np.minimum(result[used], found)
     return result
@@ -122,17 +120,27 @@ def _straight(points: Floats, sources: Floats) -> Floats:
     return np.asarray(cKDTree(sources).query(points)[0])
 
 
-def _over_triangles(places: Floats, flat: Integers, sources: Integers, used: Booleans) -> Floats:
-    import igl  # type: ignore[import-untyped]
+def _over_triangles(places: Floats, flat: Integers, sources: Integers) -> Floats:
+    """The shortest way from any of the sources over triangles: (n,), infinite where there is none."""
+    import potpourri3d  # type: ignore[import-untyped]
 
-    none = np.zeros(0, dtype=np.int64)
-    everyone = np.arange(len(places))
-    if len(places) <= EXACT_UP_TO:
-        return np.asarray(igl.exact_geodesic(places, flat, VS=sources, FS=none, VT=everyone, FT=none))
-    data = igl.HeatGeodesicsData()
-    igl.heat_geodesics_precompute(places, flat, data)
-    found = np.asarray(igl.heat_geodesics_solve(data, sources))
-    found = found - found[sources].min()
-    found[mask_of(sources, len(places))] = 0.0
-    found[~used] = np.inf
-    return np.asarray(found)
+    try:
+        solver = potpourri3d.MeshFastMarchingDistanceSolver(places, flat)
+        found = np.asarray(solver.compute_distance([[(source, [])] for source in sources.tolist()]), dtype=np.float64)
+        if np.isfinite(found).any():
+            return np.where(np.isfinite(found), np.maximum(found, 0.0), np.inf)
+    except (RuntimeError, ValueError):
+        # Faces that meet three at an edge, or that have no area.
+        pass
+    return _along_edges(places, flat, sources)
+
+
+def _along_edges(places: Floats, flat: Integers, sources: Integers) -> Floats:
+    """The shortest way along the triangles' edges (Dijkstra 1959): never shorter than the way over them."""
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import dijkstra
+
+    pairs = np.unique(np.sort(np.concatenate((flat[:, :2], flat[:, 1:], flat[:, ::2])), axis=1), axis=0)
+    lengths = np.maximum(np.linalg.norm(places[pairs[:, 0]] - places[pairs[:, 1]], axis=1), 1e-12)
+    graph = coo_array((lengths, (pairs[:, 0], pairs[:, 1])), shape=(len(places), len(places))).tocsr()
+    return np.asarray(dijkstra(graph, directed=False, indices=sources, min_only=True))

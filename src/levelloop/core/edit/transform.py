@@ -201,6 +201,8 @@ def _chosen_softly(mesh: Mesh, selection: Selection, soft: dict[str, Any]) -> tu
         return chosen, np.ones(len(chosen))
     weights = soft_weights(mesh, chosen, around)
     moving = np.flatnonzero(weights)
+    if len(moving) == 0:
+        raise EditError("The soft range reaches no point; make it larger, or move its centre.")
     return moving, weights[moving]
 
 

@@ -29,7 +29,7 @@ def flipped_faces(mesh: Mesh) -> Booleans:
     # About each sheet's own middle, so that an open rim far from the origin adds no error.
     middle = (
         np.stack([np.bincount(sheet[face], p.mean(axis=1)[:, axis], count) for axis in range(3)], axis=1)
-        / np.bincount(sheet[face], minlength=count)[:, None]
+        / np.maximum(np.bincount(sheet[face], minlength=count), 1)[:, None]
     )
     p = p - middle[sheet[face]][:, None]
     six_volumes = np.einsum("ij,ij->i", p[:, 0], np.cross(p[:, 1], p[:, 2])) * np.where(flip[face], -1.0, 1.0)
