@@ -309,3 +309,21 @@ def test_a_large_smooth_part_is_shown_at_a_lower_level_while_it_is_dragged(empty
     empty.settle()
     after = empty.window.stage.picture(part.id)
     assert after is not None and after.level == 2
+
+
+def test_a_pull_test_springs_back(empty: Hands) -> None:
+    sheet_in(empty)
+    empty.window.set_kind("points")
+    corner = int(np.argmax(empty.session.part.mesh.points[:, :2].sum(axis=1)))
+    before = empty.session.part.mesh.points
+    empty.qtbot.keyPress(empty.view, Qt.Key.Key_Z)
+    start = empty.place("points", corner)
+    empty.qtbot.mousePress(empty.view, LEFT, NONE, start)
+    empty.move(start + QPoint(-12, 12), LEFT)
+    empty.move(start + QPoint(-40, 20), LEFT)
+    assert not np.array_equal(empty.session.part.mesh.points, before)
+    empty.qtbot.mouseRelease(empty.view, LEFT, NONE, start + QPoint(-40, 20))
+    empty.settle()
+    assert empty.session.part.mesh.points is before
+    empty.qtbot.keyRelease(empty.view, Qt.Key.Key_Z)
+    assert len(empty.session.history) == 2

@@ -20,7 +20,7 @@ from levelloop.core.edit.transform import move, place, resize, rotate, scale, sl
 from levelloop.core.errors import EditError
 from levelloop.core.forms.primitives import box, cylinder, plane, quad_sphere
 from levelloop.core.measure.between import face_card, measure_between, selection_size
-from levelloop.core.measure.faces import face_normals
+from levelloop.core.measure.faces import face_centres, face_normals
 from levelloop.core.measure.gauge import loop_gauge, tip_radius
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Selection, inside, select_between, select_loop, without_hidden
@@ -469,3 +469,20 @@ def test_the_gauge_tells_the_radius_that_supports_give() -> None:
     side = 20 * np.sin(np.pi / 12)
     turn = np.radians(150)
     assert around is not None and around[0] == pytest.approx(side * np.sin(turn / 2) ** 3 / np.sin(turn))
+
+
+def test_both_sides_are_selected() -> None:
+    session = Session.new()
+    session.do("add_box", size=(4, 4, 4), cells=(4, 2, 2))
+    for kind in ("points", "edges", "faces"):
+        mesh = session.part.mesh
+        places = {
+            "points": mesh.points,
+            "edges": mesh.points[mesh.topology.edges].mean(axis=1),
+            "faces": face_centres(mesh.topology, mesh.points),
+        }[kind]
+        right = np.flatnonzero(places[:, 0] > 0.9)
+        session.set_selection(some(kind, *right.tolist()))
+        session.do("select_twins")
+        expected = np.flatnonzero(np.abs(places[:, 0]) > 0.9)
+        assert sorted(session.selection.indices.tolist()) == expected.tolist()

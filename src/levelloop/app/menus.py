@@ -187,6 +187,9 @@ def show_keys(window: Window) -> None:
         ("Space", "Cage or smooth; hold to peek"),
         ("Click, Shift, Ctrl", "Select, add, remove"),
         ("Double-click, triple-click", "Loop, ring"),
+        ("G or Q held while dragging", "Lasso, brush"),
+        ("Z held while dragging", "Pull test: what was dragged springs back"),
+        ("Ctrl+Shift+click", "The stretch from the last pick"),
         ("Right drag, middle drag, wheel", "Orbit, pan, zoom"),
         ("Enter, Shift+Enter, Esc", "Keep, keep and again, revert"),
     ]

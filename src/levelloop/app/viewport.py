@@ -41,7 +41,7 @@ Drag = Literal["none", "maybe_box", "box", "lasso", "brush", "free", "handle", "
 Inside = Literal["tinted", "plain", "hidden"]
 SHIFT, CONTROL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
 RESTS_AFTER = 600  # milliseconds on an edge until its loop is gauged
-HELD = ("G", "Q")
+HELD = ("G", "Q", "Z")
 SOFT_STEPS = 8  # shades in which the soft range fades out
 FAR_ENOUGH = 4  # pixels before a press becomes a drag
 
@@ -328,7 +328,7 @@ class Viewport(QOpenGLWidget):
             else:
                 self.drag = "maybe_box"
                 # With the move tool any element can be dragged at once, selected or not.
-                free = self.mode == "move" and not self._held and self.kind != "parts"
+                free = (self.mode == "move" or self._held == "Z") and self._held in ("", "Z") and self.kind != "parts"
                 self._free = self.pick_at(self.pressed) if free and self.session.document.parts else None
         self.refresh()
 
@@ -371,6 +371,9 @@ class Viewport(QOpenGLWidget):
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         place = event.position().toPoint()
         drag, self.drag = self.drag, "none"
+        if self._held == "Z" and drag in ("free", "handle") and self.dragging.runs:
+            # A pull test: what hung together was seen, and springs back.
+            self.session.revert_last()
         self.stage.hurry(False)
         if drag == "menu_or_orbit":
             self._find_hover()

@@ -9,7 +9,9 @@ import numpy as np
 from levelloop.core.arrays import Floats, Integers
 from levelloop.core.edit.carry import Edit
 from levelloop.core.errors import EditError
+from levelloop.core.measure.faces import face_centres
 from levelloop.core.mesh import Mesh
+from levelloop.core.selection import Selection, combine
 
 
 def twins_by_place(points: Floats, axis: int, tolerance: float) -> Integers:
@@ -63,6 +65,18 @@ def twins_by_flow(mesh: Mesh, edge: int) -> Integers:
     twin[topology.corners[known]] = topology.corner_end[mirror[known]]
     own = np.arange(mesh.n_points)
     return np.where((twin >= 0) & (twin[twin] == own), twin, -1)
+
+
+def select_twins(mesh: Mesh, selection: Selection, axis: str = "x", tolerance: float = 0.01) -> Selection:
+    """The selection and what lies across the plane from it; elements are found by their middles."""
+    if selection.kind == "points":
+        middles = mesh.points
+    elif selection.kind == "edges":
+        middles = mesh.points[mesh.topology.edges].mean(axis=1)
+    else:
+        middles = face_centres(mesh.topology, mesh.points)
+    twin = twins_by_place(middles, "xyz".index(axis), tolerance)[selection.indices]
+    return combine(selection, Selection(selection.kind, twin[twin >= 0]), add=True)
 
 
 def made_symmetric(before: Mesh, edit: Edit, axis: int, twin: Integers) -> tuple[Edit, int]:

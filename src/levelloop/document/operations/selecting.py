@@ -10,12 +10,14 @@ from levelloop.core.edit.simple import (
     keep_set,
     show_all,
 )
+from levelloop.core.edit.symmetry import select_twins
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Kind, Selection
 from levelloop.document.operations.common import ANY
 from levelloop.document.parameters import (
     Choice,
+    Length,
     Text,
     Toggle,
 )
@@ -148,6 +150,20 @@ SELECTING: tuple[Operation, ...] = (
         "Show all that is hidden",
         "Shows every hidden element again",
         "cage",
+    ),
+    Operation(
+        "select_twins",
+        "Select both sides",
+        "Select",
+        select_twins,
+        "Select {selection} and its twins across {axis} within {tolerance}",
+        "Adds what lies across the plane from the selection",
+        "selection",
+        (
+            Choice("axis", "x", "The plane's axis", words=("x", "y", "z")),
+            Length("tolerance", 0.01, "Within which places are twins", low=0),
+        ),
+        ANY,
     ),
     Operation(
         "outline",
