@@ -21,7 +21,7 @@ from levelloop.core.errors import EditError
 from levelloop.core.forms.primitives import box, cylinder, plane, quad_sphere
 from levelloop.core.measure.between import face_card, measure_between, selection_size
 from levelloop.core.measure.faces import face_centres, face_normals
-from levelloop.core.measure.gauge import loop_gauge, tip_radius
+from levelloop.core.measure.gauge import loop_gauge, tip_radii
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Selection, inside, select_between, select_loop, without_hidden
 from levelloop.document.session import Session
@@ -458,7 +458,7 @@ def test_the_gauge_tells_why_a_loop_ends() -> None:
 
 def test_the_gauge_tells_the_radius_that_supports_give() -> None:
     # 90° and equal distances d: r = d sin³(θ/2) / sin θ, so d = 2.83 r (uniform cubic B-spline, tip of the turn).
-    assert tip_radius(np.array([2.83, 0, 0]), np.array([0, 2.83, 0])) == pytest.approx(1.0, rel=1e-3)
+    assert tip_radii(np.array([[2.83, 0, 0]]), np.array([[0, 2.83, 0]])) == pytest.approx(1.0, rel=1e-3)
     tube = cylinder(20, 30, 12, 4, "quads")
     ring = np.flatnonzero(np.isclose(tube.points[tube.topology.edges][:, :, 2], 0).all(axis=1))
     gauge = loop_gauge(tube, int(ring[0]))
@@ -486,3 +486,31 @@ def test_both_sides_are_selected() -> None:
         session.do("select_twins")
         expected = np.flatnonzero(np.abs(places[:, 0]) > 0.9)
         assert sorted(session.selection.indices.tolist()) == expected.tolist()
+
+
+def test_an_instance_that_is_relaxed_changes_its_cage_and_keeps_its_place() -> None:
+    session = Session.new()
+    session.do("add_plane", size=(4, 4), cells=(4, 4), name="cloth")
+    session.select(points=[12])
+    session.do("move", by=(0, 0, 2))
+    session.select_none()
+    session.do("instance", name="cloth 2")
+    session.do("move", by=(10, 0, 0))
+    place = session.part.transform
+    session.do("relax", times=5)
+    assert np.array_equal(session.part.transform, place)
+    assert session.part.mesh.points[12, 2] < 1
+    assert all(part.mesh is session.part.mesh for part in session.document.parts)
+
+
+def test_a_flat_instance_is_moved_and_turned_by_its_transform() -> None:
+    session = Session.new()
+    session.do("add_plane", size=(4, 4), name="label")
+    session.do("instance", name="label 2")
+    session.do("move", by=(0, 0, 5))
+    session.do("rotate", angle=90, axis="x", pivot="origin")
+    first, second = session.document.parts
+    assert second.mesh is first.mesh and np.linalg.det(second.transform) == pytest.approx(1)
+    normal = face_normals(second.mesh.topology, second.to_world(second.mesh).points)[0]
+    assert normal == pytest.approx([0, -1, 0], abs=1e-9)
+    assert second.to_world(second.mesh).points.mean(axis=0) == pytest.approx([0, -5, 0], abs=1e-9)

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QWidget
 
 from levelloop.app.picking import element_places, visible
 from levelloop.app.theme import Theme, colour, text_font
-from levelloop.core.measure.between import face_card, measure_between
+from levelloop.core.measure.between import face_card, measure_between, selection_size
 from levelloop.core.measure.gauge import LoopGauge
 from levelloop.core.review.findings import Finding
 from levelloop.document.units import format_length, format_number
@@ -165,6 +165,9 @@ class Overlay(QWidget):
             words += [f"d{axis} {format_length(part_, unit)}" for axis, part_ in zip("xyz", between.parts, strict=True)]
             if between.angle is not None:
                 words.append(f"{format_number(between.angle)}°")
+            if len(selection) > 2:
+                size = " x ".join(format_number(side) for side in selection_size(mesh, selection))
+                words.append(f"all {size} mm")
             _label(painter, (start + end) / 2 + QPointF(12, -24), "  ·  ".join(words), view.theme)
         elif selection.kind == "faces" and len(selection) == 1:
             card = face_card(mesh, int(selection.indices[0]))

@@ -78,6 +78,7 @@ class Picture:
         chosen[faces] = True
         return np.ascontiguousarray(self.vertices[self.indices[chosen[self.triangle_face]].ravel(), :3])
 
+    @cached_property
     def normal_lines(self) -> Singles:
         """A short line from the middle of each shown cage face along its normal: (m, 2, 3)."""
         mesh = self.part.to_world(self.part.mesh)

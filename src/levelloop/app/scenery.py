@@ -8,12 +8,14 @@ import numpy as np
 
 from levelloop.app.camera import DIRECTIONS
 from levelloop.app.images import Images
-from levelloop.app.picture import dashed
+from levelloop.app.picture import Picture, dashed
 from levelloop.app.renderer import Colour, Dots, Lines, Patch, Scene, Solid, Standing, singles
 from levelloop.app.theme import colour
+from levelloop.core.arrays import Floats
 from levelloop.core.edit.soft import Soft, soft_weights
 from levelloop.core.errors import LevelLoopError
-from levelloop.core.selection import Kind, points_of
+from levelloop.core.selection import Kind, Selection, points_of
+from levelloop.document.document import Part
 from levelloop.document.guides import AXES
 
 if TYPE_CHECKING:
@@ -29,6 +31,7 @@ class Scenery:
         self.view = view
         self._images = Images(view.theme)
         self._lines: dict[str, tuple[Any, Any]] = {}
+        self._softly: tuple[Part, Selection, Soft, Floats] | None = None
 
     def forget_others(self, here: set[str]) -> None:
         """Forgets the lines of all parts but some."""
@@ -67,7 +70,7 @@ class Scenery:
                     Dots(kept["points"], _rgba(theme.wire), _rgba("#FBFAF7"), 6.0 * ratio, through=through)
                 )
             if look.normals and is_active:
-                scene.lines.append(Lines(kept["normals"], _rgba(theme.hover, 0.9), 1.4 * ratio))
+                scene.lines.append(Lines(picture.normal_lines, _rgba(theme.hover, 0.9), 1.4 * ratio))
         self._add_guides(scene)
         self._add_soft(scene, ratio)
         self._add_selections(scene, through, ratio)
@@ -90,7 +93,6 @@ class Scenery:
             "creases": groups,
             "seams": dashed(picture.segments(np.flatnonzero(picture.part.mesh.seams)), 4 if picture.level == 0 else 1),
             "points": singles(picture.cage_places[~picture.part.mesh.hidden_points]),
-            "normals": picture.normal_lines(),
         }
         self._lines[picture.part.id] = (picture, kept)
         return kept
@@ -151,11 +153,7 @@ class Scenery:
         picture = self.view.stage.picture(self.view.session.document.active)
         if picture is None:
             return
-        mesh = picture.part.to_world(picture.part.mesh)
-        try:
-            weights = soft_weights(mesh, points_of(mesh.topology, self.view.session.selection), soft)
-        except LevelLoopError:
-            return
+        weights = self._soft_weights(picture, self.view.session.selection, soft)
         blue = self.view.theme.selection
         steps = np.ceil(weights * SOFT_STEPS).astype(np.int64)
         for step in range(1, SOFT_STEPS + 1):
@@ -164,6 +162,20 @@ class Scenery:
                 share = step / SOFT_STEPS
                 tint = _rgba(blue, 0.25 + 0.6 * share)
                 scene.dots.append(Dots(singles(places), tint, _rgba("#FFFFFF", 0.4), (4 + 4 * share) * ratio, 4.5e-5))
+
+    def _soft_weights(self, picture: Picture, selection: Selection, soft: Soft) -> Floats:
+        """How much each point follows; worked out once for as long as nothing of it changes."""
+        if self._softly is not None:
+            part, chosen, known, weights = self._softly
+            if part is picture.part and chosen is selection and known == soft:
+                return weights
+        mesh = picture.part.to_world(picture.part.mesh)
+        try:
+            weights = soft_weights(mesh, points_of(mesh.topology, selection), soft)
+        except LevelLoopError:
+            weights = np.zeros(mesh.n_points)
+        self._softly = (picture.part, selection, soft, weights)
+        return weights
 
     def running_soft(self) -> Soft | None:
         """The soft range of the running transform, or of those to come; None where there is none."""

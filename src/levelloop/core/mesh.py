@@ -132,12 +132,16 @@ class Mesh:
     @cached_property
     def hidden_points(self) -> Booleans:
         """Points all of whose faces are hidden: (n,)."""
+        if not self.hidden.any():
+            return frozen(np.zeros(self.n_points, dtype=np.bool_))
         seen = np.bincount(self.topology.corners[~self.hidden[self.topology.corner_face]], minlength=self.n_points)
         return frozen((seen == 0) & (self.topology.point_face_count > 0))
 
     @cached_property
     def hidden_edges(self) -> Booleans:
         """Edges all of whose faces are hidden: (e,)."""
+        if not self.hidden.any():
+            return frozen(np.zeros(self.n_edges, dtype=np.bool_))
         shown = self.topology.corner_edge[~self.hidden[self.topology.corner_face]]
         seen = np.bincount(shown, minlength=self.n_edges)
         return frozen((seen == 0) & (self.topology.edge_face_count > 0))

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, connected_labels
+from levelloop.core.arrays import Booleans, connected_labels, mask_of
 from levelloop.core.edit.combine import combined
 from levelloop.core.edit.outlines import drop_faces
 from levelloop.core.edit.weld import weld
@@ -37,10 +37,9 @@ def combine(
 
     weld_within: mm, points within that distance become one; None: none do.
     """
-    chosen = (
-        [document.find(part) for part in parts] if parts else [p for p in document.parts if p.visible and not p.locked]
-    )
-    chosen = list({part.id: part for part in chosen}.values())
+    named = [document.find(part) for part in parts or ()]
+    shown = [part for part in document.parts if part.visible and not part.locked]
+    chosen = list({part.id: part for part in (named if parts else shown)}.values())
     if len(chosen) < 2:
         raise EditError("To combine, name at least two parts.")
     for part in chosen:
@@ -68,14 +67,11 @@ def detach(document: Document, selections: Mapping[str, Selection], by: str = "s
     part = _unlocked(document.part)
     mesh = part.mesh
     if by == "selection":
-        selection = selections.get(part.id)
-        faces = np.zeros(0, dtype=np.int64) if selection is None else faces_of(mesh.topology, selection)
-        if len(faces) == 0:
+        inside = _selected_faces(part, selections)
+        if inside is None:
             raise EditError("To detach, select faces.")
-        if len(faces) == mesh.n_faces:
+        if inside.all():
             raise EditError("All faces are selected; there would be nothing left to detach from.")
-        inside = np.zeros(mesh.n_faces, dtype=np.bool_)
-        inside[faces] = True
         groups = [inside]
     elif by == "connected":
         _, label = connected_labels(mesh.topology.edges, mesh.n_points)
@@ -105,14 +101,8 @@ def duplicate(
     """
     part = document.part
     mesh = part.mesh
-    selection = selections.get(part.id)
-    inside = np.ones(mesh.n_faces, dtype=np.bool_)
-    if selection is not None and len(selection):
-        inside = np.zeros(mesh.n_faces, dtype=np.bool_)
-        inside[faces_of(mesh.topology, selection)] = True
-        if not inside.any():
-            raise EditError("The selection holds no whole face to duplicate.")
-    copy = mesh if inside.all() else _only(mesh, inside)
+    inside = _selected_faces(part, selections)
+    copy = mesh if inside is None or inside.all() else _only(mesh, inside)
     if new_part_:
         own = new_part(document, copy, name or f"{part.name} copy")
         return Change(document.with_part(_like(own, part)), selections)
@@ -161,13 +151,9 @@ def paste(document: Document, selections: Mapping[str, Selection], copied: Part,
 def copied(document: Document, selections: Mapping[str, Selection]) -> Part:
     """The selected faces of the active part as a part of no document, or all of it. Raises EditError for none."""
     part = document.part
-    selection = selections.get(part.id)
-    if selection is None or len(selection) == 0:
+    inside = _selected_faces(part, selections)
+    if inside is None:
         return part
-    inside = np.zeros(part.mesh.n_faces, dtype=np.bool_)
-    inside[faces_of(part.mesh.topology, selection)] = True
-    if not inside.any():
-        raise EditError("The selection holds no whole face to copy.")
     return replace(part, mesh=_only(part.mesh, inside), shared="", attached="")
 
 
@@ -187,6 +173,17 @@ def _unlocked(part: Part) -> Part:
     if part.locked:
         raise EditError(f"“{part.name}” is locked.")
     return part
+
+
+def _selected_faces(part: Part, selections: Mapping[str, Selection]) -> Booleans | None:
+    """The selected faces of a part: (m,), None where nothing is selected. Raises EditError for less than a face."""
+    selection = selections.get(part.id)
+    if selection is None or len(selection) == 0:
+        return None
+    inside = mask_of(faces_of(part.mesh.topology, selection), part.mesh.n_faces)
+    if not inside.any():
+        raise EditError("The selection holds no whole face.")
+    return inside
 
 
 def _only(mesh: Mesh, inside: Booleans) -> Mesh:

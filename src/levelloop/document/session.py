@@ -337,11 +337,14 @@ class Session:
                 raise EditError(f"“{part.name}” is locked.")
             selection = base.selection(part.id)
             _check(operation, selection)
+            resolved = _resolved(operation, values, document)
             if not len(selection) and operation.moves_only and part.moves_whole(document):
-                document = document.with_part(_placed_whole(part, operation, _resolved(operation, values, document)))
-                said.append(f"all of “{part.name}”")
-                continue
-            edit = _edited(part, operation, selection, _resolved(operation, values, document))
+                whole = _placed_whole(part, operation, resolved)
+                if whole is not None:
+                    document = document.with_part(whole)
+                    said.append(f"all of “{part.name}”")
+                    continue
+            edit = _edited(part, operation, selection, resolved)
             if operation.moves_only and document.symmetry is not None:
                 edit = _symmetric(part, edit, document.symmetry)
             document = document.with_part(replace(part, mesh=edit.mesh))
@@ -411,16 +414,32 @@ def _resolved(operation: Operation, values: dict[str, Any], document: Document) 
     return result
 
 
-def _placed_whole(part: Part, operation: Operation, values: dict[str, Any]) -> Part:
-    """A part moved as a whole by its transform, its cage as it is: read off what the operation does to a frame."""
-    world = part.to_world(part.mesh)
-    moved = operation.run(world, Selection("points", np.zeros(0, dtype=np.int64)), **values).mesh.points
-    ones = np.ones((len(world.points), 1))
-    matrix, _, rank, _ = np.linalg.lstsq(np.concatenate((world.points, ones), axis=1), moved, rcond=1e-12)
-    if rank < 4:
-        raise EditError(f"“{part.name}” is flat; move its cage instead of the whole part.")
+def _placed_whole(part: Part, operation: Operation, values: dict[str, Any]) -> Part | None:
+    """A part moved as a whole by its transform, its cage as it is; None where the operation does not move it so.
+
+    Which transform that is, is read off where the operation brings the part's points.
+    """
+    world = part.to_world(part.mesh).points
+    edit = operation.run(part.to_world(part.mesh), Selection("points", np.zeros(0, dtype=np.int64)), **values)
+    moved = edit.mesh.points
+    middle = world.mean(axis=0)
+    spread = np.linalg.svd(world - middle, full_matrices=False)
+    rank = int((spread[1] > 1e-9 * max(float(spread[1][0]), 1e-300)).sum())
+    if rank < 2:
+        return None
+    if rank == 2:
+        # A flat part says nothing about its normal: it goes with the other two, by their mean size.
+        sides = spread[2][:2]
+        turned = np.linalg.lstsq(world - middle, moved - moved.mean(axis=0), rcond=1e-9)[0]
+        normal = np.cross(*(sides @ turned))
+        size = np.sqrt(max(float(np.linalg.norm(normal)), 1e-300))
+        world = np.concatenate((world, [middle + np.cross(*sides)]))
+        moved = np.concatenate((moved, [moved.mean(axis=0) + normal / size]))
     by = np.eye(4)
-    by[:, :3] = matrix
+    by[:, :3] = np.linalg.lstsq(np.concatenate((world, np.ones((len(world), 1))), axis=1), moved, rcond=1e-12)[0]
+    misses = np.abs(world @ by[:3, :3] + by[3, :3] - moved).max()
+    if misses > 1e-6 * max(float(np.abs(moved).max()), 1.0):
+        return None
     return replace(part, transform=part.transform @ by)
 
 

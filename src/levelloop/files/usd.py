@@ -6,10 +6,9 @@ levelloop: attributes. Foreign stages are read with their up axis, units and ori
 
 from __future__ import annotations
 
-import base64
 import json
 import re
-from dataclasses import fields, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -29,8 +28,9 @@ from levelloop.core.mesh import (
     Scheme,
 )
 from levelloop.core.topology import Topology
-from levelloop.document.document import DEFAULT_LEVEL, Document, Guide, Part, Symmetry
+from levelloop.document.document import DEFAULT_LEVEL, Document, Part
 from levelloop.files.errors import FileError
+from levelloop.files.usd_settings import document_of, settings_of
 
 _METRES_PER_MILLIMETRE = 0.001
 # The families of subsets that are named sets; a family is of one kind.
@@ -47,15 +47,7 @@ def write_usd(path: Path, document: Document) -> None:
     UsdGeom.SetStageMetersPerUnit(stage, _METRES_PER_MILLIMETRE)
     root = UsdGeom.Xform.Define(stage, "/Model")
     stage.SetDefaultPrim(root.GetPrim())
-    symmetry = document.symmetry
-    settings = {
-        "unit": document.unit,
-        "active": document.active,
-        "values": dict(document.values),
-        "anchor": document.anchor,
-        "guides": [_guide_json(guide) for guide in document.guides],
-        "symmetry": None if symmetry is None else [symmetry.axis, symmetry.tolerance, symmetry.middle],
-    }
+    settings = settings_of(document)
     _set(root.GetPrim(), "settings", Sdf.ValueTypeNames.String, json.dumps(settings))
     for part in document.parts:
         mesh = part.mesh
@@ -137,11 +129,7 @@ def read_usd(path: Path) -> Document:
         raise FileError(f"{path.name} is damaged or no USD file.")
     own = stage.GetDefaultPrim().GetAttribute("levelloop:settings") if stage.GetDefaultPrim() else None
     settings = _json(own.Get() if own else None, path)
-    document = Document(
-        unit=str(settings.get("unit", "mm")),
-        values={str(k): (str(v[0]), float(v[1])) for k, v in settings.get("values", {}).items()},
-        **_anchor_and_symmetry(settings),
-    )
+    document = document_of(settings)
     to_ours = _to_ours(stage)
     cache = UsdGeom.XformCache()
     parts: list[Part] = []
@@ -266,48 +254,6 @@ def _read_part(path: Path, geometry: Any, document: Document) -> Part:
     if colours:
         part = replace(part, colour="#" + "".join(f"{round(255 * min(max(c, 0), 1)):02X}" for c in colours[0]))
     return part
-
-
-def _anchor_and_symmetry(settings: dict[str, Any]) -> dict[str, Any]:
-    """What of the two a stage's settings hold, as a document takes them."""
-    result: dict[str, Any] = {}
-    anchor, symmetry = settings.get("anchor"), settings.get("symmetry")
-    if isinstance(anchor, list) and len(anchor) == 3:
-        result["anchor"] = tuple(float(value) for value in anchor)
-    if isinstance(symmetry, list) and len(symmetry) == 3 and symmetry[0] in ("x", "y", "z"):
-        middle = symmetry[2]
-        pair = (int(middle[0]), int(middle[1])) if isinstance(middle, list) and len(middle) == 2 else None
-        result["symmetry"] = Symmetry(symmetry[0], float(symmetry[1]), pair)
-    guides = settings.get("guides")
-    if isinstance(guides, list):
-        result["guides"] = tuple(_guide(entry) for entry in guides if isinstance(entry, dict))
-    return result
-
-
-def _guide_json(guide: Guide) -> dict[str, Any]:
-    """A guide as the settings keep it, its image in base 64."""
-    kept = {field.name: getattr(guide, field.name) for field in fields(Guide)}
-    kept["data"] = None if guide.data is None else base64.b64encode(guide.data).decode("ascii")
-    return kept
-
-
-def _guide(entry: dict[str, Any]) -> Guide:
-    """A guide of the settings; what is damaged in it falls back to its default."""
-    plain = Guide("", "")
-    values: dict[str, Any] = {}
-    for field in fields(Guide):
-        value = entry.get(field.name)
-        default = getattr(plain, field.name)
-        if field.name == "data":
-            values["data"] = base64.b64decode(value) if isinstance(value, str) else None
-        elif field.name == "at":
-            is_pair = isinstance(value, list) and len(value) == 2
-            values["at"] = (float(value[0]), float(value[1])) if is_pair else default
-        elif isinstance(default, float) and isinstance(value, int):
-            values[field.name] = float(value)
-        else:
-            values[field.name] = value if isinstance(value, type(default)) else default
-    return Guide(**values)
 
 
 class _Nothing:

@@ -7,11 +7,12 @@ from typing import Any, Literal
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, mask_of, sum_by
+from levelloop.core.arrays import Booleans, Floats, mask_of, sum_by
 from levelloop.core.edit.carry import Edit, identity
 from levelloop.core.edit.runs import runs_of_selection
 from levelloop.core.edit.soft import falloff
 from levelloop.core.errors import EditError
+from levelloop.core.measure.beside import left_of
 from levelloop.core.measure.faces import point_normals
 from levelloop.core.mesh import Mesh
 from levelloop.core.planes import as_vector
@@ -103,38 +104,13 @@ def nudge(
 
 def _beside(mesh: Mesh, selection: Selection, left: bool) -> tuple[Floats, Booleans]:
     """For points of the selected runs where the edges beside them lead, and which points have one: (n, 3), (n,)."""
-    topology = mesh.topology
     pairs = []
     for run in runs_of_selection(mesh, selection):
         ahead = np.roll(run.points, -1)
         pairs.append(np.stack((run.points, ahead), axis=1)[: len(run.points) if run.closed else -1])
     directed = np.concatenate(pairs)
-    if not left:
-        directed = directed[:, ::-1]
-    corner = _corners_along(mesh, directed)
-    corner = corner[corner >= 0]
-    chosen = mask_of(selection.indices, topology.n_edges)
-    before, after = topology.previous_corner[corner], topology.next_corner[corner]
-    # At its start the edge before leads away, at its end the edge after, unless it is part of the run itself.
-    start = ~chosen[topology.corner_edge[before]]
-    end = ~chosen[topology.corner_edge[after]]
-    owners = np.concatenate((topology.corners[corner[start]], topology.corner_end[corner[end]]))
-    targets = np.concatenate((topology.corners[before[start]], topology.corner_end[after[end]]))
-    count = np.bincount(owners, minlength=mesh.n_points)
-    mean = sum_by(owners, mesh.points[targets], mesh.n_points) / np.maximum(count, 1)[:, None]
-    return mean, count > 0
-
-
-def _corners_along(mesh: Mesh, directed: Integers) -> Integers:
-    """The corner whose half-edge runs along each directed pair, −1 where there is none."""
-    topology = mesh.topology
-    key = topology.corners * mesh.n_points + topology.corner_end
-    order = np.argsort(key, kind="stable")
-    wanted = directed[:, 0] * mesh.n_points + directed[:, 1]
-    if len(key) == 0:
-        return np.full(len(directed), -1, dtype=np.int64)
-    found = order[np.minimum(np.searchsorted(key, wanted, sorter=order), len(key) - 1)]
-    return np.where(key[found] == wanted, found, -1)
+    places, count = left_of(mesh, directed if left else directed[:, ::-1])
+    return places, count > 0
 
 
 def _means(mesh: Mesh, points: Floats) -> Floats:

@@ -50,13 +50,9 @@ def extrude_edges(
         if is_plain
         else np.tile(as_direction(direction), (len(base), 1))
     )
-    count, piece = connected_labels(np.stack((first, second), axis=1), len(base))
-    layers, rows = [], [base]
-    for step in range(1, steps + 1):
-        layer = mesh.points[base] + towards * (distance * step / steps)
-        middle = (sum_by(piece, layer, count) / np.bincount(piece, minlength=count)[:, None])[piece]
-        layers.append(middle + (layer - middle) * (1.0 + (end_scale - 1.0) * step / steps))
-        rows.append(mesh.n_points + (step - 1) * len(base) + np.arange(len(base)))
+    _, piece = connected_labels(np.stack((first, second), axis=1), len(base))
+    layers = pulled_out(mesh.points[base], towards * distance, steps, end_scale, piece)
+    rows = row_numbers(base, mesh.n_points, steps)
     # A quad beside a face runs along their edge the other way.
     quads = np.concatenate(
         [np.stack((low[second], low[first], high[first], high[second]), axis=1) for low, high in pairwise(rows)]
@@ -71,6 +67,23 @@ def extrude_edges(
     )
     moved = new_mesh.topology.find_edges(np.stack((rows[-1][first], rows[-1][second]), axis=1))
     return Edit(new_mesh, Selection("edges", moved), origin)
+
+
+def pulled_out(base: Floats, by: Floats, steps: int, end_scale: float, piece: Integers) -> list[Floats]:
+    """Rows of points from the base outwards, (n, 3) each, scaled step by step about the middle of each piece: (n,)."""
+    count = int(piece.max(initial=-1)) + 1
+    size = np.bincount(piece, minlength=count)[:, None]
+    layers = []
+    for step in range(1, steps + 1):
+        layer = base + by * (step / steps)
+        middle = (sum_by(piece, layer, count) / size)[piece]
+        layers.append(middle + (layer - middle) * (1.0 + (end_scale - 1.0) * step / steps))
+    return layers
+
+
+def row_numbers(base: Integers, n_points: int, steps: int) -> list[Integers]:
+    """The numbers of the base's points and of those of each row that is added to a mesh."""
+    return [base, *(n_points + row * len(base) + np.arange(len(base)) for row in range(steps))]
 
 
 # Helpers

@@ -9,6 +9,7 @@ import numpy as np
 
 from levelloop.core.arrays import Floats, Integers, sum_by
 from levelloop.core.edit.carry import Edit, carry
+from levelloop.core.edit.strips import pulled_out, row_numbers
 from levelloop.core.errors import EditError
 from levelloop.core.measure.faces import point_normals, unit
 from levelloop.core.mesh import Mesh
@@ -38,11 +39,9 @@ def extrude_points(
         if isinstance(direction, str) and direction == "normal"
         else np.tile(as_direction(direction), (len(base), 1))
     )
-    rows, layers = [base], []
-    for step in range(1, steps + 1):
-        layer = mesh.points[base] + towards * (distance * step / steps)
-        layers.append(layer.mean(axis=0) + (layer - layer.mean(axis=0)) * (1.0 + (end_scale - 1.0) * step / steps))
-        rows.append(mesh.n_points + (step - 1) * len(base) + np.arange(len(base)))
+    one_piece = np.zeros(len(base), dtype=np.int64)
+    layers = pulled_out(mesh.points[base], towards * distance, steps, end_scale, one_piece)
+    rows = row_numbers(base, mesh.n_points, steps)
     points = np.concatenate((mesh.points, *layers))
     topology = mesh.topology
     wires = np.concatenate([np.stack(pair, axis=1) for pair in pairwise(rows)])
@@ -53,7 +52,17 @@ def extrude_points(
     return Edit(new_mesh, Selection("points", rows[-1]), origin)
 
 
-def bare_directions(mesh: Mesh, points: Integers) -> Floats:
+# Helpers
+
+
+def _onwards(mesh: Mesh, points: Integers) -> Floats:
+    directions = point_normals(mesh.topology, mesh.points)[points]
+    bare = ~directions.any(axis=1)
+    directions[bare] = _bare_directions(mesh, points[bare])
+    return directions
+
+
+def _bare_directions(mesh: Mesh, points: Integers) -> Floats:
     """Unit directions for points without faces: on along their wires, or up: (p, 3)."""
     topology = mesh.topology
     ends = topology.wires
@@ -63,13 +72,3 @@ def bare_directions(mesh: Mesh, points: Integers) -> Floats:
     away = unit(mesh.points[points] * count[:, None] - neighbours[points])
     away[~away.any(axis=1)] = (0.0, 0.0, 1.0)
     return away
-
-
-# Helpers
-
-
-def _onwards(mesh: Mesh, points: Integers) -> Floats:
-    directions = point_normals(mesh.topology, mesh.points)[points]
-    bare = ~directions.any(axis=1)
-    directions[bare] = bare_directions(mesh, points[bare])
-    return directions

@@ -41,7 +41,7 @@ def measure_between(mesh: Mesh, selection: Selection) -> Between | None:
         angle = None if turn is None else min(turn, 180.0 - turn)
     else:
         start, end = face_centres(mesh.topology, mesh.points)[[one, two]]
-        angle = _angle(*face_normals(mesh.topology, mesh.points)[[one, two]])
+        angle = _angle(*face_normals(mesh.topology, mesh.points, np.array([one, two])))
     return Between(start, end, float(np.linalg.norm(end - start)), np.asarray(end - start), angle)
 
 

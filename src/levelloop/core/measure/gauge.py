@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from levelloop.core.arrays import Floats, Integers
+from levelloop.core.measure.beside import left_of
 from levelloop.core.measure.faces import edge_lengths
 from levelloop.core.mesh import Mesh
 from levelloop.core.topology import Topology
@@ -44,11 +45,23 @@ def loop_gauge(mesh: Mesh, edge: int) -> LoopGauge:
     return LoopGauge(edges, closed, length, ends, (left, right), radius)
 
 
+def tip_radii(one: Floats, other: Floats) -> Floats:
+    """The radius at the tip of smooth turns, from the offsets of their supports, (n, 3) each: (n,), infinite if flat."""
+    product = np.linalg.norm(np.cross(one, other), axis=1)
+    flat = product <= 1e-6 * np.linalg.norm(one, axis=1) * np.linalg.norm(other, axis=1)
+    # |a u − b v|³ / (8 a b sin θ), with a b sin θ the length of the cross product.
+    cubes = np.linalg.norm(one - other, axis=1) ** 3
+    return np.asarray(np.where(flat, np.inf, cubes / (8.0 * np.where(flat, 1.0, product))))
+
+
 # Helpers
 
 
 def _walk(topology: Topology, edge: int) -> tuple[Integers, bool]:
-    """The loop as directed edges in order, 2·edge where it runs from the edge's first point, and whether it closes."""
+    """The loop as directed edges in order, 2·edge where it runs from the edge's first point, and whether it closes.
+
+    Walked edge by edge: one loop, once after the pointer has rested, and it may cross itself.
+    """
     onwards = topology.continuation
 
     def run(slot: int) -> list[int]:
@@ -90,36 +103,15 @@ def _why(topology: Topology, point: int) -> str:
 def _supports(
     mesh: Mesh, slots: Integers
 ) -> tuple[tuple[float, float] | None, tuple[float, float] | None, tuple[float, float] | None]:
-    topology, points = mesh.topology, mesh.points
-    own = {int(edge) for edge in slots // 2}
-    start = topology.edges[slots // 2, slots & 1]
-    sides: list[dict[int, Floats]] = [{}, {}]
-    for slot in slots.tolist():
-        for corner in topology.edge_corners[slice(*topology.edge_offsets[slot // 2 : slot // 2 + 2])].tolist():
-            along = topology.corners[corner] == topology.edges[slot // 2, slot & 1]
-            before, after = int(topology.previous_corner[corner]), int(topology.next_corner[corner])
-            side = sides[0 if along else 1]
-            if int(topology.corner_edge[before]) not in own:
-                side[int(topology.corners[corner])] = points[topology.corners[before]]
-            if int(topology.corner_edge[after]) not in own:
-                side[int(topology.corner_end[corner])] = points[topology.corner_end[after]]
+    ends = mesh.topology.edges[slots // 2]
+    directed = np.where((slots & 1)[:, None] == 0, ends, ends[:, ::-1])
+    sides = [left_of(mesh, pairs) for pairs in (directed, directed[:, ::-1])]
     reach = []
-    for side in sides:
-        apart = [float(np.linalg.norm(place - points[point])) for point, place in side.items()]
-        reach.append((min(apart), max(apart)) if apart else None)
-    radii = []
-    for point in np.unique(start).tolist():
-        if point in sides[0] and point in sides[1]:
-            radius = tip_radius(sides[0][point] - points[point], sides[1][point] - points[point])
-            if radius is not None:
-                radii.append(radius)
-    return reach[0], reach[1], (min(radii), max(radii)) if radii else None
-
-
-def tip_radius(one: Floats, other: Floats) -> float | None:
-    """The radius at the tip of a smooth turn, from the offsets of its two supports; None where it is flat."""
-    product = float(np.linalg.norm(np.cross(one, other)))
-    if product < 1e-6 * float(np.linalg.norm(one) * np.linalg.norm(other)) or product == 0:
-        return None
-    # |a u − b v|³ / (8 a b sin θ), with a b sin θ the length of the cross product.
-    return float(np.linalg.norm(one - other) ** 3 / (8.0 * product))
+    for places, count in sides:
+        there = np.flatnonzero(count)
+        apart = np.linalg.norm(places[there] - mesh.points[there], axis=1)
+        reach.append((float(apart.min()), float(apart.max())) if len(there) else None)
+    both = np.flatnonzero((sides[0][1] > 0) & (sides[1][1] > 0))
+    radii = tip_radii(*(places[both] - mesh.points[both] for places, _ in sides))
+    radii = radii[np.isfinite(radii)]
+    return reach[0], reach[1], (float(radii.min()), float(radii.max())) if len(radii) else None

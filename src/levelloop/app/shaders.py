@@ -1,0 +1,148 @@
+"""The programs that run on the GPU: vertex and fragment shader of each, in GLSL 3.30."""
+
+from __future__ import annotations
+
+SURFACE = (
+    """#version 330
+    uniform mat4 world_to_clip; uniform mat4 world_to_view;
+    in vec3 place; in vec3 normal;
+    out vec3 view_normal; out vec3 view_place; out vec3 world_place;
+    void main() {
+        world_place = place;
+        view_normal = mat3(world_to_view) * normal;
+        view_place = (world_to_view * vec4(place, 1.0)).xyz;
+        gl_Position = world_to_clip * vec4(place, 1.0);
+    }""",
+    """#version 330
+    uniform vec4 front; uniform vec4 back; uniform float perspective; uniform vec4 section;
+    uniform int shading; uniform bool hide_inside; uniform float hollow;
+    in vec3 view_normal; in vec3 view_place; in vec3 world_place;
+    out vec4 colour;
+    void main() {
+        if (dot(section.xyz, world_place) > section.w) discard;
+        if (hide_inside && !gl_FrontFacing) discard;
+        if (shading == 1) { colour = front; return; }
+        // What faces away is shown in its own colour, lit as if it faced here.
+        vec3 base = gl_FrontFacing ? front.rgb : back.rgb;
+        vec3 n = normalize(view_normal);
+        vec3 eye = perspective > 0.5 ? normalize(-view_place) : vec3(0.0, 0.0, 1.0);
+        if (!gl_FrontFacing) n = -n;
+        vec3 key = normalize(vec3(-0.48, 0.48, 0.74));
+        vec3 fill = normalize(vec3(0.75, -0.1, 0.45));
+        float wrap = 0.5 * dot(n, key) + 0.5;
+        float lit = 0.46 + 0.54 * wrap * wrap + 0.16 * max(dot(n, fill), 0.0);
+        float rim = pow(1.0 - max(dot(n, eye), 0.0), 3.0) * max(n.y * 0.5 + 0.5, 0.0);
+        vec3 half_way = normalize(key + eye);
+        float gloss = 0.10 * pow(max(dot(n, half_way), 0.0), 28.0);
+        if (shading == 2) {
+            // How fast the normal turns towards itself over the picture: positive on ridges, negative in valleys.
+            vec3 along = dFdx(view_place); vec3 down = dFdy(view_place);
+            float turn = dot(dFdx(n), along) / max(dot(along, along), 1e-12)
+                       + dot(dFdy(n), down) / max(dot(down, down), 1e-12);
+            float deep = clamp(-turn * hollow, 0.0, 1.0);
+            float high = clamp(turn * hollow, 0.0, 1.0);
+            colour = vec4(mix(vec3(0.84, 0.82, 0.78), vec3(0.16, 0.20, 0.30), deep) + 0.14 * high, front.a);
+            return;
+        }
+        colour = vec4(base * lit + vec3(0.16, 0.165, 0.175) * rim + vec3(gloss), front.a);
+    }""",
+)
+LINE = (
+    """#version 330
+    uniform mat4 world_to_clip; uniform vec2 size; uniform float width; uniform float lift;
+    in vec2 corner; in vec3 a; in vec3 b;
+    out float across; out vec3 world_place;
+    void main() {
+        world_place = corner.x < 0.5 ? a : b;
+        vec4 p = world_to_clip * vec4(a, 1.0); vec4 q = world_to_clip * vec4(b, 1.0);
+        float near = 1e-5;
+        if (p.w < near && q.w < near) { gl_Position = vec4(2.0, 2.0, 2.0, 1.0); across = 0.0; return; }
+        if (p.w < near) p = mix(q, p, (q.w - near) / (q.w - p.w));
+        if (q.w < near) q = mix(p, q, (p.w - near) / (p.w - q.w));
+        vec2 s = p.xy / p.w * size * 0.5; vec2 t = q.xy / q.w * size * 0.5;
+        vec2 along = t - s; float length_ = length(along);
+        along = length_ > 1e-6 ? along / length_ : vec2(1.0, 0.0);
+        vec2 side = vec2(-along.y, along.x);
+        float half_width = width * 0.5 + 0.75;
+        vec4 end = corner.x < 0.5 ? p : q;
+        vec2 offset = side * (corner.y * 2.0 - 1.0) * half_width + along * (corner.x * 2.0 - 1.0) * 0.4;
+        end.xy += offset / (size * 0.5) * end.w;
+        end.z -= lift * end.w;
+        across = (corner.y * 2.0 - 1.0) * half_width;
+        gl_Position = end;
+    }""",
+    """#version 330
+    uniform vec4 tint; uniform float width; uniform vec4 section;
+    in float across; in vec3 world_place; out vec4 colour;
+    void main() {
+        if (dot(section.xyz, world_place) > section.w) discard;
+        float cover = clamp(width * 0.5 + 0.5 - abs(across), 0.0, 1.0);
+        colour = vec4(tint.rgb, tint.a * cover);
+    }""",
+)
+POINT = (
+    """#version 330
+    uniform mat4 world_to_clip; uniform vec2 size; uniform float width; uniform float lift;
+    in vec2 corner; in vec3 a;
+    out vec2 place; out vec3 world_place;
+    void main() {
+        world_place = a;
+        vec4 p = world_to_clip * vec4(a, 1.0);
+        place = (corner * 2.0 - 1.0) * (width * 0.5 + 1.0);
+        p.xy += place / (size * 0.5) * p.w;
+        p.z -= lift * p.w;
+        gl_Position = p;
+    }""",
+    """#version 330
+    uniform vec4 tint; uniform vec4 rim; uniform float width; uniform vec4 section;
+    in vec2 place; in vec3 world_place; out vec4 colour;
+    void main() {
+        if (dot(section.xyz, world_place) > section.w) discard;
+        float r = length(place);
+        float cover = clamp(width * 0.5 + 0.5 - r, 0.0, 1.0);
+        float inner = clamp(width * 0.5 - 0.9 - r, 0.0, 1.0);
+        colour = vec4(mix(rim.rgb, tint.rgb, inner), mix(rim.a, tint.a, inner) * cover);
+    }""",
+)
+FLAT = (
+    """#version 330
+    uniform mat4 world_to_clip; uniform float lift; in vec3 place;
+    void main() { gl_Position = world_to_clip * vec4(place, 1.0); gl_Position.z -= lift * gl_Position.w; }""",
+    """#version 330
+    uniform vec4 tint; out vec4 colour; void main() { colour = tint; }""",
+)
+SKY = (
+    """#version 330
+    in vec2 corner; out float height;
+    void main() { height = corner.y; gl_Position = vec4(corner * 2.0 - 1.0, 0.9999, 1.0); }""",
+    """#version 330
+    uniform vec4 top; uniform vec4 bottom; in float height; out vec4 colour;
+    void main() { colour = mix(bottom, top, smoothstep(0.0, 1.0, height)); }""",
+)
+IMAGE = (
+    """#version 330
+    uniform mat4 world_to_clip; uniform vec3 origin; uniform vec3 across; uniform vec3 upward; uniform vec2 part;
+    in vec2 corner; out vec2 at;
+    void main() {
+        float u = mix(part.x, part.y, corner.x);
+        at = vec2(u, 1.0 - corner.y);
+        gl_Position = world_to_clip * vec4(origin + across * u + upward * corner.y, 1.0);
+    }""",
+    """#version 330
+    uniform sampler2D image; uniform float opacity; uniform bool flip; in vec2 at; out vec4 colour;
+    void main() {
+        colour = texture(image, vec2(flip ? 1.0 - at.x : at.x, at.y));
+        colour.a *= opacity;
+    }""",
+)
+PICK = (
+    """#version 330
+    uniform mat4 world_to_clip; in vec3 place; in int number; flat out int shown; out vec3 world_place;
+    void main() { shown = number; world_place = place; gl_Position = world_to_clip * vec4(place, 1.0); }""",
+    """#version 330
+    uniform vec4 section; flat in int shown; in vec3 world_place; out vec4 colour;
+    void main() {
+        if (dot(section.xyz, world_place) > section.w) discard;
+        colour = vec4(float(shown & 255), float((shown >> 8) & 255), float((shown >> 16) & 255), 255.0) / 255.0;
+    }""",
+)
