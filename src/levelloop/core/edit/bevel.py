@@ -2,23 +2,29 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, inverse_of, mask_of, offsets_from_sizes, ranges
-from levelloop.core.edit.carry import Edit, carry
+from levelloop.core.arrays import Booleans, Floats, Integers, mask_of, offsets_from_sizes, ranges
+from levelloop.core.edit.bevel_parts import (
+    Build,
+    Fans,
+    arc,
+    fans_of,
+    held_back,
+    put_patches,
+    what_was_held,
+    without_bevelled_tags,
+)
+from levelloop.core.edit.bevel_points import bevel_points
+from levelloop.core.edit.carry import Edit
 from levelloop.core.edit.offset import meet_planes
-from levelloop.core.edit.outlines import Outlines
-from levelloop.core.edit.patch import corner_patches
 from levelloop.core.errors import EditError
 from levelloop.core.measure.faces import face_normals, unit
 from levelloop.core.mesh import Mesh
-from levelloop.core.selection import Selection, points_of
-from levelloop.core.topology import Topology, compact
-
-# Of the way to where new edges would meet; the rest keeps them apart.
-CLOSEST = 0.99
+from levelloop.core.selection import Selection
+from levelloop.core.topology import Topology
 
 
 def bevel(
@@ -43,88 +49,11 @@ def bevel(
     if middle_loop:
         steps, roundness = 2, 0.0
     if selection.kind == "points":
-        return _bevel_points(mesh, selection, width, steps, roundness)
+        return bevel_points(mesh, selection, width, steps, roundness)
     return _bevel_edges(mesh, selection, width, steps, roundness, middle_loop)
 
 
 # Helpers
-
-
-@dataclass(frozen=True, eq=False)
-class _Fans:
-    """Corners around some of the points in order, as arrays over positions; −1 stands for none."""
-
-    corner: Integers  # (r,) the corner at each position
-    fan: Integers  # (r,) its fan
-    place: Integers  # (k,) the position of each corner, −1 for corners at other points
-    start: Integers  # (f,) and size (f,) of each fan, closed (f,) or not
-    size: Integers
-    closed: Booleans
-    point: Integers  # (f,)
-    after: Integers  # (r,) the next position counter-clockwise, −1 at a gap
-    before: Integers
-
-
-def _fans(topology: Topology, points: Booleans) -> _Fans:
-    all_corners, offsets, all_closed = topology.point_rings
-    chosen = np.flatnonzero(points[topology.corners[all_corners[offsets[:-1]]]])
-    size, closed = np.diff(offsets)[chosen], all_closed[chosen]
-    corner = all_corners[ranges(offsets[:-1][chosen], size)]
-    start = offsets_from_sizes(size)[:-1]
-    fan = np.repeat(np.arange(len(size)), size)
-    position = np.arange(len(corner))
-    end = start + size - 1
-    after = np.where(position == end[fan], np.where(closed[fan], start[fan], -1), position + 1)
-    before = np.where(position == start[fan], np.where(closed[fan], end[fan], -1), position - 1)
-    place = inverse_of(corner, topology.n_corners)
-    return _Fans(corner, fan, place, start, size, closed, topology.corners[corner[start]], after, before)
-
-
-class _Build:
-    """What grows while a bevel is worked out: new points, the outlines of old faces, new faces."""
-
-    def __init__(self, mesh: Mesh) -> None:
-        self.mesh = mesh
-        self.points: list[Floats] = [mesh.points]
-        self.origins: list[Integers] = [np.arange(mesh.n_points)]
-        self.n_points = mesh.n_points
-        self.faces: list[tuple[Integers, Integers, Integers]] = []  # sizes, corners, face origins
-
-    def add(self, places: Floats, origin: Integers) -> Integers:
-        """Numbers for new points."""
-        numbers = np.arange(self.n_points, self.n_points + len(places))
-        self.points.append(places)
-        self.origins.append(origin)
-        self.n_points += len(places)
-        return numbers
-
-    def put(self, faces: Integers, origin: Integers) -> None:
-        """Adds faces of one size; where edges fold back on themselves they may have no area, and are left out."""
-        if faces.shape[1] < 3:
-            return
-        self.faces.append((np.full(len(faces), faces.shape[1], dtype=np.int64), faces.ravel(), origin))
-
-    def finish(self, sizes: Integers, corners: Integers, touched: Booleans) -> Edit:
-        """The edit: old faces with new outlines where touched, then the new faces; points nobody needs are gone."""
-        mesh = self.mesh
-        outlines = Outlines(mesh.topology, touched)
-        outlines.put(sizes, corners, np.flatnonzero(touched), np.ones(int(touched.sum()), dtype=np.bool_))
-        for new_sizes, new_corners, of_faces in self.faces:
-            outlines.put(new_sizes, new_corners, of_faces)
-        whole, face_origin = outlines.build(self.n_points)
-        used = mask_of(np.concatenate((whole.corners, mesh.topology.wires.ravel())), self.n_points)
-        used[: mesh.n_points] |= mesh.topology.valence == 0
-        topology = Topology.derived(whole.face_offsets, compact(used)[whole.corners], int(used.sum()))
-        is_new = np.arange(self.n_points) >= mesh.n_points
-        new_mesh, origin = carry(
-            mesh,
-            topology,
-            np.concatenate(self.points)[used],
-            np.concatenate(self.origins)[used],
-            face_origin,
-            placed=is_new[used],
-        )
-        return Edit(new_mesh, Selection("faces", np.arange(mesh.n_faces, new_mesh.n_faces)), origin)
 
 
 def _bevel_edges(
@@ -138,7 +67,7 @@ def _bevel_edges(
     chosen &= inner
     if not chosen.any():
         raise EditError("A bevel needs edges with a face on both sides, facing the same way.")
-    fans = _fans(topology, mask_of(topology.edges[chosen].ravel(), mesh.n_points))
+    fans = fans_of(topology, mask_of(topology.edges[chosen].ravel(), mesh.n_points))
     out_bevel = chosen[topology.corner_edge[fans.corner]]
     in_bevel = chosen[topology.corner_edge[topology.previous_corner[fans.corner]]]
     in_fan = np.bincount(fans.fan, weights=out_bevel, minlength=len(fans.size)).astype(np.int64)
@@ -161,10 +90,10 @@ def _bevel_edges(
     suffix = np.where((suffix >= 0) & at_slide[suffix] & out_bevel[suffix], suffix, -1)
     first_move = np.where((prefix >= 0)[:, None], moves[prefix], moves)
     last_move = np.where((suffix >= 0)[:, None], moves[suffix], moves)
-    used = _held_back(mesh, fans, first_move, last_move, width)
+    used = held_back(mesh, fans, first_move, last_move, width)
     moves = moves * used
 
-    build = _Build(mesh)
+    build = Build(mesh)
     number = topology.corners[fans.corner].copy()
     slides = np.flatnonzero(at_slide)
     point = topology.corners[fans.corner]
@@ -181,23 +110,14 @@ def _bevel_edges(
     sizes, corners, touched = _new_outlines(topology, fans, number, prefix, suffix, profile)
     _put_strips(topology, fans, out_bevel, profile, build)
     _put_corners(mesh, fans, in_fan, out_bevel, profile, places, middles, is_end & ~at_slide, build, middle_loop)
-    edit = _without_bevelled_tags(
+    edit = without_bevelled_tags(
         build.finish(sizes, corners, touched), mesh, chosen, np.concatenate((point[slides], point[leading]))
     )
-    return replace(edit, message=_told(width, used, left))
-
-
-def _told(width: float, used: float, left: int) -> str:
-    said = []
-    if used < width * (1 - 1e-9):
-        said.append(f"The width was held at {used:.4g} mm, where new edges would meet.")
-    if left:
-        said.append(f"{left} of the edges {'has' if left == 1 else 'have'} no face on both sides and stayed.")
-    return " ".join(said)
+    return replace(edit, message=what_was_held(width, used, left))
 
 
 def _moves(
-    mesh: Mesh, fans: _Fans, out_bevel: Booleans, in_bevel: Booleans, is_inner: Booleans, sector_in_fan: Integers
+    mesh: Mesh, fans: Fans, out_bevel: Booleans, in_bevel: Booleans, is_inner: Booleans, sector_in_fan: Integers
 ) -> Floats:
     """How each position moves for 1 mm of width: (k, 3)."""
     topology, points = mesh.topology, mesh.points
@@ -244,32 +164,14 @@ def _slid(along: Floats, inward: Floats) -> Floats:
     return np.asarray(along / np.maximum(rise, 0.1)[:, None])
 
 
-def _held_back(mesh: Mesh, fans: _Fans, first_move: Floats, last_move: Floats, width: float) -> float:
-    """The width, or less where the new ends of an edge would pass each other."""
-    topology = mesh.topology
-    # Half-edges that start or end at one of the fans.
-    corner = np.concatenate((fans.corner, topology.previous_corner[fans.corner]))
-    here, there = fans.place[corner], fans.place[topology.next_corner[corner]]
-    along = mesh.points[topology.corner_end[corner]] - mesh.points[topology.corners[corner]]
-    length = np.linalg.norm(along, axis=1)
-    leaving = np.where((here >= 0)[:, None], last_move[here], 0.0)
-    arriving = np.where((there >= 0)[:, None], first_move[there], 0.0)
-    closing = np.einsum("ij,ij->i", leaving - arriving, unit(along))
-    meets = closing > 1e-12
-    most = float((length[meets] / closing[meets]).min()) if meets.any() else np.inf
-    if most <= 0:
-        raise EditError("There is no room for a bevel: an edge beside it has no length.")
-    return width if width < CLOSEST * most else CLOSEST * most
-
-
 def _profiles(
     mesh: Mesh,
-    fans: _Fans,
+    fans: Fans,
     out_bevel: Booleans,
     in_fan: Integers,
     moves: Floats,
     number: Integers,
-    build: _Build,
+    build: Build,
     steps: int,
     roundness: float,
     middle_loop: bool,
@@ -295,7 +197,7 @@ def _profiles(
     between = np.arctan2(np.linalg.norm(np.cross(one, two), axis=1), np.einsum("ij,ij->i", one, two))
 
     def at(ratio: Floats) -> Floats:
-        near, far = _arc(between, ratio, roundness)
+        near, far = arc(between, ratio, roundness)
         arm_one, arm_two = (start - apex)[:, None], (end - apex)[:, None]
         return np.asarray((here + apex)[:, None] + near[:, :, None] * arm_one + far[:, :, None] * arm_two)
 
@@ -326,25 +228,8 @@ def _profiles(
     return profile, places, middles
 
 
-def _arc(between: Floats, ratio: Floats, roundness: float) -> tuple[Floats, Floats]:
-    """Shares of the two arms at ratios along an arc that touches both: (s, r) each.
-
-    between: (s,) the angle between the arms. In the arms' frame the circle's middle is at (k, k), k = 1 / (1 + cos).
-    """
-    sweep = np.pi - between[:, None]
-    flat = (sweep < 1e-6) | (sweep > np.pi - 1e-3)
-    safe = np.where(flat, 1.0, sweep)
-    k = 1.0 / (1.0 + np.cos(np.pi - safe))
-    near = np.sin((1 - ratio) * safe) / np.sin(safe)
-    far = np.sin(ratio * safe) / np.sin(safe)
-    one = k + near * (1 - k) - far * k
-    two = k - near * k + far * (1 - k)
-    one, two = np.where(flat, 1 - ratio, one), np.where(flat, ratio, two)
-    return (1 - ratio) + roundness * (one - (1 - ratio)), ratio + roundness * (two - ratio)
-
-
 def _new_outlines(
-    topology: Topology, fans: _Fans, number: Integers, prefix: Integers, suffix: Integers, profile: Integers
+    topology: Topology, fans: Fans, number: Integers, prefix: Integers, suffix: Integers, profile: Integers
 ) -> tuple[Integers, Integers, Booleans]:
     """Sizes and corners of the old faces that change, and which those are."""
     steps = profile.shape[1] - 1
@@ -380,7 +265,7 @@ def _new_outlines(
     return sizes, out, touched
 
 
-def _put_strips(topology: Topology, fans: _Fans, out_bevel: Booleans, profile: Integers, build: _Build) -> None:
+def _put_strips(topology: Topology, fans: Fans, out_bevel: Booleans, profile: Integers, build: Build) -> None:
     steps = profile.shape[1] - 1
     half_edges = fans.corner[np.flatnonzero(out_bevel)]
     one = half_edges[half_edges < topology.twin[half_edges]]
@@ -394,14 +279,14 @@ def _put_strips(topology: Topology, fans: _Fans, out_bevel: Booleans, profile: I
 
 def _put_corners(
     mesh: Mesh,
-    fans: _Fans,
+    fans: Fans,
     in_fan: Integers,
     out_bevel: Booleans,
     profile: Integers,
     places: Floats,
     middles: Floats,
     keeps_old: Booleans,
-    build: _Build,
+    build: Build,
     middle_loop: bool,
 ) -> None:
     """The faces where strips meet: rounded corners of three and more, and what closes the end of a strip."""
@@ -425,7 +310,7 @@ def _put_corners(
             origin = topology.corner_face[fans.corner[rows[:, 0]]]
             if is_closed and steps > 1 and b >= 3:
                 at = fans.point[chosen]
-                _put_patches(profile[rows], places[rows], middles[rows], mesh.points[at], origin, build)
+                put_patches(profile[rows], places[rows], middles[rows], mesh.points[at], origin, build)
                 continue
             outline = [profile[rows][:, i, (0 if i == 0 else 1) :] for i in range(b)]
             if is_closed and b >= 3:
@@ -433,103 +318,3 @@ def _put_corners(
             if has_old:
                 outline.append(fans.point[chosen][:, None])
             build.put(np.concatenate(outline, axis=1), origin)
-
-
-def _put_patches(
-    sides: Integers, places: Floats, middles: Floats, old: Floats, origin: Integers, build: _Build
-) -> None:
-    """Rounded corners of one kind, bulging towards the old point."""
-    towards = unit(old - places[:, :, 0].mean(axis=1))
-    quads, owner, middle_faces, new = corner_patches(sides, places, middles, towards, build.n_points)
-    build.add(new, np.full(len(new), -1))
-    build.put(quads, origin[owner])
-    if len(middle_faces):
-        build.put(middle_faces, origin)
-
-
-def _without_bevelled_tags(edit: Edit, old: Mesh, chosen: Booleans, replaced: Integers) -> Edit:
-    """The edit with what was sharp at bevelled edges and points gone, and their seams on one side only."""
-    mesh, origin = edit.mesh, edit.origin
-    creases = mesh.creases.copy()
-    rails = np.flatnonzero((origin.edges >= 0) & chosen[origin.edges])
-    creases[rails] = 0.0
-    seam = mesh.seams.copy()
-    second = np.ones(len(rails), dtype=np.bool_)
-    second[np.unique(origin.edges[rails], return_index=True)[1]] = False
-    seam[rails[second]] = False
-    sharpness = mesh.corner_sharpness.copy()
-    gone = mask_of(replaced, old.n_points)
-    sharpness[(origin.points >= 0) & gone[origin.points]] = 0.0
-    return replace(edit, mesh=replace(mesh, crease_sharpness=creases, seam=seam, corner_sharpness=sharpness))
-
-
-def _bevel_points(mesh: Mesh, selection: Selection, width: float, steps: int, roundness: float) -> Edit:
-    """Each selected point becomes a face across its edges, rounded where there are several steps."""
-    topology = mesh.topology
-    chosen = mask_of(points_of(topology, selection), mesh.n_points)
-    fans = _fans(topology, chosen)
-    if len(fans.corner) == 0:
-        raise EditError("To bevel a point it must belong to a face.")
-    corner = fans.corner
-    here = mesh.points[topology.corners[corner]]
-    ahead = unit(mesh.points[topology.corner_end[corner]] - here)
-    behind = unit(mesh.points[topology.corners[topology.previous_corner[corner]]] - here)
-    used = _held_back(mesh, fans, behind, ahead, width)
-
-    # One new point for each end of an edge.
-    build = _Build(mesh)
-    edge_slot = 2 * topology.n_edges
-    out_slot = topology.corner_slot[corner]
-    in_slot = topology.corner_slot[topology.previous_corner[corner]] ^ 1
-    wanted, first = np.unique(np.concatenate((out_slot, in_slot)), return_index=True)
-    places = np.concatenate((here + used * ahead, here + used * behind))[first]
-    owner = np.concatenate((topology.corners[corner],) * 2)[first]
-    number = np.zeros(edge_slot, dtype=np.int64)
-    number[wanted] = build.add(places, owner)
-
-    # Across each corner from its own edge's point to that of the edge before it.
-    one, two = used * ahead, used * behind
-    between = np.arctan2(np.linalg.norm(np.cross(one, two), axis=1), np.einsum("ij,ij->i", one, two))
-
-    def across(ratio: Floats) -> Floats:
-        near, far = _arc(between, ratio, roundness)
-        return np.asarray(here[:, None] + near[:, :, None] * one[:, None] + far[:, :, None] * two[:, None])
-
-    profile = np.zeros((len(corner), steps + 1), dtype=np.int64)
-    along, middles = across(np.arange(steps + 1) / steps), across(np.array([0.5]))[:, 0]
-    profile[:, 0], profile[:, steps] = number[out_slot], number[in_slot]
-    if steps > 1:
-        new = build.add(along[:, 1:steps].reshape(-1, 3), np.full(len(corner) * (steps - 1), -1))
-        profile[:, 1:steps] = new.reshape(-1, steps - 1)
-
-    touched = np.zeros(topology.n_faces, dtype=np.bool_)
-    touched[topology.corner_face[corner]] = True
-    faces = np.flatnonzero(touched)
-    old_corners = topology.corners_of_faces(faces)
-    position = fans.place[old_corners]
-    plain = position < 0
-    size = np.where(plain, 1, steps + 1)
-    starts = offsets_from_sizes(size)[:-1]
-    out = np.zeros(int(size.sum()), dtype=np.int64)
-    out[starts[plain]] = topology.corners[old_corners[plain]]
-    out[ranges(starts[~plain], size[~plain])] = profile[position[~plain]][:, ::-1].ravel()
-    face = np.repeat(np.arange(len(faces)), topology.face_sizes[faces])
-    sizes = np.bincount(face, weights=size, minlength=len(faces)).astype(np.int64)
-
-    for count in np.unique(fans.size).tolist():
-        for is_closed in (True, False):
-            of_kind = np.flatnonzero((fans.size == count) & (fans.closed == is_closed))
-            if len(of_kind) == 0 or (is_closed and count < 3 and steps == 1) or (not is_closed and count < 2):
-                continue
-            rows = fans.start[of_kind][:, None] + np.arange(count)
-            origin = topology.corner_face[corner[rows[:, 0]]]
-            if is_closed and steps > 1 and count >= 3:
-                point = fans.point[of_kind]
-                _put_patches(profile[rows], along[rows], middles[rows], mesh.points[point], origin, build)
-                continue
-            outline = np.concatenate([profile[rows][:, i, (0 if i == 0 else 1) :] for i in range(count)], axis=1)
-            build.put(outline[:, :-1] if is_closed else outline, origin)
-    edit = build.finish(sizes, out, touched)
-    none = np.zeros(topology.n_edges, dtype=np.bool_)
-    edit = _without_bevelled_tags(edit, mesh, none, np.flatnonzero(chosen))
-    return replace(edit, message=_told(width, used, 0))

@@ -46,7 +46,7 @@ def loop_gauge(mesh: Mesh, edge: int) -> LoopGauge:
 
 
 def tip_radii(one: Floats, other: Floats) -> Floats:
-    """The radius at the tip of smooth turns, from the offsets of their supports, (n, 3) each: (n,), infinite if flat."""
+    """The radius at the tip of smooth turns from the offsets of their supports, (n, 3) each: (n,), infinite if flat."""
     product = np.linalg.norm(np.cross(one, other), axis=1)
     flat = product <= 1e-6 * np.linalg.norm(one, axis=1) * np.linalg.norm(other, axis=1)
     # |a u − b v|³ / (8 a b sin θ), with a b sin θ the length of the cross product.
