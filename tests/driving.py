@@ -54,7 +54,7 @@ class Hands:
 
     def click(self, kind: Kind, index: int, modifiers: Qt.KeyboardModifier = NONE, times: int = 1) -> None:
         place = self.place(kind, index)
-        self.view._clicks = (0.0, QPoint(), 0)
+        self.view.choosing.forget_clicks()
         for _ in range(times):
             self.qtbot.mouseClick(self.view, LEFT, modifiers, place)
         self.settle()

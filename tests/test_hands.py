@@ -62,7 +62,7 @@ def test_four_views_show_and_select_the_same(demo: Hands) -> None:
     assert all(scene.patches for scene in scenes)
     # Each has its own direction and look.
     tilts = [view.camera.tilt for view in panes.views]
-    demo.window.set_look(shading="silhouette")
+    demo.window.on_view.set_look(shading="silhouette")
     assert [view.scene().shading for view in panes.views] == ["clay", "silhouette", "clay", "clay"]
     assert len(set(tilts)) >= 2
     panes.show_views(1)
@@ -126,7 +126,7 @@ def test_reach_goes_from_seen_to_facing_to_through(empty: Hands) -> None:
     for _ in range(3):
         trace(empty, [QPoint(4, 4), QPoint(100, 100), corner])
         counts[empty.view.reach] = len(empty.session.selection)
-        empty.window.toggle_reach()
+        empty.window.on_view.toggle_reach()
     assert counts["facing"] == 1 and counts["through"] == 6
     assert empty.view.reach == "visible"
 
@@ -193,7 +193,7 @@ def test_a_drag_is_caught_by_points_middles_and_the_grid(empty: Hands) -> None:
         ("middle", (15.3, 10.4), (15, 10), "edge middle"),
         ("grid", (23.3, 17.8), (23, 18), "grid"),
     ):
-        empty.window.toggle_snap(snap)  # type: ignore[arg-type]
+        empty.window.on_view.toggle_snap(snap)  # type: ignore[arg-type]
         start = empty.place("points", corner)
         empty.qtbot.mousePress(empty.view, LEFT, NONE, start)
         empty.move(start + QPoint(-9, 9), LEFT)
@@ -203,7 +203,7 @@ def test_a_drag_is_caught_by_points_middles_and_the_grid(empty: Hands) -> None:
         empty.settle()
         assert empty.session.part.mesh.points[corner] == pytest.approx([*exact, 0], abs=1e-9)
         assert empty.view.catch is None
-        empty.window.toggle_snap(snap)  # type: ignore[arg-type]
+        empty.window.on_view.toggle_snap(snap)  # type: ignore[arg-type]
         empty.session.undo()
 
 
@@ -213,7 +213,7 @@ def test_a_locked_axis_is_respected_by_snapping(empty: Hands) -> None:
     corner = int(np.argmax(empty.session.part.mesh.points[:, :2].sum(axis=1)))
     empty.session.select(points=[corner])
     empty.window.start("move")
-    empty.window.toggle_snap("point")
+    empty.window.on_view.toggle_snap("point")
     handle = empty.view.handle()
     assert handle is not None
     arm = handle.arms(empty.view.camera, empty.view.width(), empty.view.height())[1, :2]
@@ -240,7 +240,7 @@ def test_the_soft_range_is_switched_by_key_and_shown(empty: Hands) -> None:
     trace(empty, [start, start + QPoint(9, 9), start + QPoint(40, 0)])
     moved = empty.session.part.mesh.points[:, 0] - np.round(empty.session.part.mesh.points[:, 0] / 5) * 5
     assert np.count_nonzero(np.abs(moved) > 1e-6) > 8
-    empty.window.toggle_soft()
+    empty.window.on_view.toggle_soft()
     assert len(empty.view.scene().dots) < dots
     assert empty.window.panes.hands.soft == {}
 
@@ -249,7 +249,7 @@ def test_measuring_tells_the_distance_between_two_picks(empty: Hands) -> None:
     sheet_in(empty)
     empty.window.set_kind("points")
     plain = empty.view.grab().toImage()
-    empty.window.toggle_measure()
+    empty.window.on_view.toggle_measure()
     empty.session.select(points=[0, 48])
     empty.settle()
     assert empty.view.grab().toImage() != plain
@@ -263,10 +263,10 @@ def test_parts_fade_and_views_are_cut_open(demo: Hands) -> None:
     assert solid.colour[3] == pytest.approx(0.4)
     demo.view.look("front")
     whole = demo.view.sight().what.numbers
-    demo.window.cut_view()
+    demo.window.on_view.cut_view()
     assert demo.view.look_of.section is not None and demo.view.look_of.section[0] == 1
     assert (demo.view.sight().what.numbers != whole).any()
-    demo.window.cut_view()
+    demo.window.on_view.cut_view()
     assert np.array_equal(demo.view.sight().what.numbers, whole)
 
 
@@ -327,3 +327,162 @@ def test_a_pull_test_springs_back(empty: Hands) -> None:
     assert empty.session.part.mesh.points is before
     empty.qtbot.keyRelease(empty.view, Qt.Key.Key_Z)
     assert len(empty.session.history) == 2
+
+
+def test_the_nudge_brush_draws_on_the_surface(empty: Hands) -> None:
+    sheet_in(empty, 24)
+    empty.view.setFocus()
+    empty.key(Qt.Key.Key_J)
+    assert empty.window.sentence.is_waiting and set(empty.window.sentence.fields) == {"mode", "radius", "strength"}
+    # Numbers may be typed before the first stroke; nothing runs yet.
+    empty.window.sentence.focus("radius")
+    empty.type("12")
+    assert empty.session.state.key == "add_plane" and "radius" in empty.window.sentence.fields
+    trace(empty, [place_of(empty, -10, 0), place_of(empty, 0, 0), place_of(empty, 6, 0)])
+    state = empty.session.state
+    assert state.key == "nudge" and state.parameters["radius"] == 12 and len(state.parameters["path"]) > 3
+    rest = empty.session.history[empty.session.here - 1].document.part.mesh.points
+    moved = empty.session.part.mesh.points - rest
+    assert moved[:, 0].max() > 2 and np.abs(moved[:, 2]).max() < 1e-9
+    before = empty.session.here
+    empty.session.change_last(mode="swell", strength=1.0)
+    trace(empty, [place_of(empty, 15, 15), place_of(empty, 18, 15)])
+    assert empty.session.here == before + 1 and empty.session.part.mesh.points[:, 2].max() > 0.5
+    trace(empty, [place_of(empty, 200, 200), place_of(empty, 100, 100)])
+    assert "Begin on the active part" in empty.window.message
+    empty.view.setFocus()
+    empty.key(Qt.Key.Key_Escape)
+    assert empty.window.panes.hands.tool is None and empty.session.here == before + 1
+
+
+def test_a_locked_selection_stays_under_clicks_boxes_and_drags(empty: Hands) -> None:
+    sheet_in(empty)
+    empty.session.select(faces=[3])
+    empty.view.setFocus()
+    empty.key(Qt.Key.Key_L, Qt.KeyboardModifier.AltModifier)
+    empty.click("faces", 8)
+    empty.drag(place_of(empty, -80, -80), place_of(empty, 20, 20))
+    assert empty.session.selection.indices.tolist() == [3] and "locked" in empty.window.message
+    empty.window.start("move")
+    points = empty.session.part.mesh.points
+    empty.drag(empty.place("faces", 20), empty.place("faces", 21))
+    assert np.array_equal(empty.session.part.mesh.points, points)
+    empty.key(Qt.Key.Key_Escape)
+    empty.window.on_view.toggle_kept()
+    empty.window.view.mode = None
+    empty.click("faces", 8)
+    assert empty.session.selection.indices.tolist() == [8]
+
+
+def test_shift_click_applies_the_open_operation_there_too(empty: Hands) -> None:
+    sheet_in(empty)
+    empty.click("faces", 7)
+    empty.window.start("inset")
+    empty.session.change_last(width=2.0)
+    count = empty.session.part.mesh.n_faces
+    empty.click("faces", 28, SHIFT)
+    assert empty.session.part.mesh.n_faces == count + 4 and empty.session.state.parameters["width"] == 2.0
+    # Once the numbers are kept, Shift adds to the selection again.
+    empty.view.setFocus()
+    empty.window.sentence.finish(False)
+    empty.click("faces", 14, SHIFT)
+    assert empty.session.part.mesh.n_faces == count + 4 and len(empty.session.selection) == 2
+
+
+def test_the_wheel_sizes_the_soft_range_and_its_curve_is_shown(empty: Hands) -> None:
+    from PySide6.QtCore import QPointF
+    from PySide6.QtGui import QWheelEvent
+
+    sheet_in(empty, 12)
+    empty.session.select(faces=[60])
+    plain = empty.view.overlay.grab().toImage()
+    empty.window.on_view.toggle_soft()
+    empty.window.start("move")
+    empty.settle()
+    assert empty.view.overlay.grab().toImage() != plain
+    before = empty.window.panes.hands.soft["soft_range"]
+    distance = empty.view.camera.distance
+    middle = QPointF(empty.view.rect().center())
+    event = QWheelEvent(
+        middle,
+        QPointF(empty.view.mapToGlobal(middle.toPoint())),
+        QPoint(),
+        QPoint(0, 240),
+        Qt.MouseButton.NoButton,
+        CONTROL,
+        Qt.ScrollPhase.NoScrollPhase,
+        False,
+    )
+    QApplication.sendEvent(empty.view, event)
+    assert empty.window.panes.hands.soft["soft_range"] == pytest.approx(before * 1.001**240, abs=1e-3)
+    assert empty.view.camera.distance == distance
+
+
+def test_a_condition_is_typed_as_a_sentence(empty: Hands) -> None:
+    sheet_in(empty)
+    empty.window.start("select_where")
+    empty.type("points where open")
+    assert len(empty.session.selection) == 24 and empty.view.kind == "points"
+    empty.key(Qt.Key.Key_Return)
+    assert not empty.window.sentence.is_open and empty.session.state.key == "add_plane"
+    empty.window.start("select_where")
+    empty.type("faces where colour > 3")
+    assert "not understood" in empty.window.message and len(empty.session.selection) == 24
+
+
+def test_clicks_on_what_faces_away_find_nothing(empty: Hands) -> None:
+    sheet_in(empty)
+    empty.view.reach = "facing"
+    empty.click("faces", 7)
+    assert empty.session.selection.indices.tolist() == [7]
+    empty.view.look("bottom")
+    empty.settle()
+    empty.click("faces", 8)
+    assert len(empty.session.selection) == 0
+    for kind in ("points", "edges"):
+        empty.window.set_kind(kind)  # type: ignore[arg-type]
+        empty.click(kind, 20)  # type: ignore[arg-type]
+        assert len(empty.session.selection) == 0
+    empty.view.reach = "visible"
+    empty.click("edges", 20)
+    assert len(empty.session.selection) == 1
+
+
+def test_points_without_a_twin_are_marked(empty: Hands) -> None:
+    sheet_in(empty)
+    empty.session.do("set_symmetry", axis="x")
+    empty.settle()
+    dots = len(empty.view.scene().dots)
+    empty.session.do("set_symmetry", axis="off")
+    empty.session.select(points=[0])
+    empty.session.do("move", by=(1, 0, 0))
+    empty.session.do("set_symmetry", axis="x")
+    empty.session.select_none()
+    empty.settle()
+    marked = [dots for dots in empty.view.scene().dots if dots.width > 10]
+    assert len(marked) == 1 and len(marked[0].places) == 2
+    assert len(empty.view.scene().dots) >= dots
+
+
+def test_one_of_four_views_redraws_alone(demo: Hands) -> None:
+    demo.window.panes.show_views(4)
+    demo.settle()
+    demo.qtbot.wait(100)
+    painted = [0, 0, 0, 0]
+    for number, view in enumerate(demo.window.panes.views):
+        original = view.scenery.scene
+
+        def counting(number: int = number, original: object = original) -> object:
+            painted[number] += 1
+            return original()  # type: ignore[operator]
+
+        view.scenery.scene = counting  # type: ignore[method-assign, assignment]
+    active = demo.window.panes.views[2]
+    active.camera.orbit(10, 5)
+    active._moved()
+    demo.qtbot.wait(100)
+    assert painted[2] >= 1 and painted[0] == painted[1] == painted[3] == 0
+    demo.session.select(faces=[0])
+    demo.qtbot.wait(100)
+    assert min(painted) >= 1
+    demo.window.panes.show_views(1)

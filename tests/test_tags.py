@@ -15,18 +15,19 @@ from levelloop.core.edit.extrude import extrude, inset
 from levelloop.core.edit.fill import fill
 from levelloop.core.edit.join import join_points
 from levelloop.core.edit.loops import run_loop
-from levelloop.core.edit.simple import delete, flip, turn_diagonal
+from levelloop.core.edit.simple import delete, flip, shade, turn_diagonal
 from levelloop.core.edit.take_out import take_out
 from levelloop.core.edit.to_quads import to_quads
 from levelloop.core.edit.weld import weld_onto
 from levelloop.core.errors import EditError, MeshError
 from levelloop.core.forms.primitives import box, disc, plane
-from levelloop.core.measure.faces import triangles
+from levelloop.core.measure.faces import corner_normals, face_normals, triangles
 from levelloop.core.mesh import Mesh, NamedSet, Scheme, mesh_of_faces
 from levelloop.core.review import review
 from levelloop.core.selection import Selection, select, select_all, select_loop
 from levelloop.core.subdivision.surface import SmoothSurface, smooth
 from levelloop.core.topology import Topology
+from levelloop.document.session import Session
 
 
 def uv_of(points: np.ndarray) -> np.ndarray:
@@ -220,3 +221,25 @@ def test_uneven_creases_even_out_along_their_run() -> None:
 def test_all_faces_selected_make_a_set_that_survives_undoing_nothing() -> None:
     mesh = replace(box(), sets=(NamedSet("all", "faces", select_all(box().topology, "faces").indices),))
     assert len(extrude(mesh, some("faces", 0), 1.0).mesh.sets[0].indices) == 10
+
+
+def test_shading_joins_faces_over_soft_edges() -> None:
+    session = Session.new()
+    session.do("add_cylinder", diameter=20, height=10, sides=12)
+    mesh = session.part.mesh
+    topology = mesh.topology
+    hard = corner_normals(topology, mesh.points, mesh.soft_edges)
+    assert np.allclose(hard, face_normals(topology, mesh.points)[topology.corner_face])
+    # Sides meet at 30°, caps at 90°: up to an angle between them only the sides are round.
+    assert "12 of 36 edges are soft" in session.do("shade", angle=40)
+    soft = corner_normals(topology, session.part.mesh.points, session.part.mesh.soft_edges)
+    side = np.abs(face_normals(topology, mesh.points)[topology.corner_face][:, 2]) < 0.5
+    away = mesh.points[topology.corners[side]] * (1, 1, 0)
+    assert np.allclose(soft[side], away / np.linalg.norm(away, axis=1)[:, None])
+    assert np.allclose(np.abs(soft[~side][:, 2]), 1.0)
+    session.select(edges=[[0, 12]])
+    session.do("shade", kind="hard")
+    assert session.part.mesh.soft_edges.sum() == 11
+    session.select(points=[0])
+    with pytest.raises(EditError, match="select edges or faces"):
+        shade(session.part.mesh, session.selection)

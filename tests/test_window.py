@@ -377,13 +377,14 @@ def test_right_click_offers_what_fits(empty: Hands) -> None:
 
 def test_parts_are_renamed_hidden_and_removed(demo: Hands) -> None:
     parts, session = demo.window.parts, demo.session
-    row = parts.list.itemWidget(parts.list.item(0))
+    first = session.document.parts[0].id
+    row = parts.list.itemWidget(parts.list.item(parts.row_of(first)))
     row.begin_rename()  # type: ignore[union-attr]
     name: QLineEdit = row.name  # type: ignore[union-attr]
     name.setText("big jar")
     demo.qtbot.keyClick(name, Qt.Key.Key_Return)
     assert session.part.name == "big jar"
-    row = parts.list.itemWidget(parts.list.item(0))
+    row = parts.list.itemWidget(parts.list.item(parts.row_of(first)))
     row.eye.click()  # type: ignore[union-attr]
     assert not session.document.find("big jar").visible
     demo.window.start("flip")
@@ -410,7 +411,7 @@ def test_strays_on_the_far_side_are_told_and_dropped(empty: Hands) -> None:
     empty.session.select_all("faces")
     text = empty.window._readout.text()
     assert "6 faces" in text and "3 on the far side" in text
-    empty.window._follow("far")
+    empty.window._follow("drop:far")
     assert len(empty.session.selection) == 3
 
 

@@ -75,7 +75,7 @@ def soft(window: Window) -> None:
         window.session.edit_part(part.id, f"Hide “{part.name}”", visible=False)
     window.session.set_active("cloth")
     window.session.select(points=[12 * 25 + 12])
-    window.toggle_soft()
+    window.on_view.toggle_soft()
     window.start("move")
     window.session.do("move", by=(0, 0, 24), **window.panes.hands.soft)
     window.view.camera.tilt = 34.0

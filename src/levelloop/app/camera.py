@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from levelloop.core.arrays import Floats
+from levelloop.document.cameras import NamedCamera, view_axes
 
 # Turn about z and tilt, degrees, of each named direction.
 DIRECTIONS: dict[str, tuple[float, float]] = {
@@ -21,7 +22,10 @@ DIRECTIONS: dict[str, tuple[float, float]] = {
 
 @dataclass
 class Camera:
-    """Looks at a target from a distance. turn, tilt: degrees; at 0, 0 it looks along +y from the front."""
+    """Looks at a target from a distance. turn, tilt: degrees; at 0, 0 it looks along +y from the front.
+
+    shift: how far the picture is moved right and up, as shares of its height, without turning.
+    """
 
     target: Floats = field(default_factory=lambda: np.zeros(3))
     distance: float = 120.0
@@ -29,14 +33,12 @@ class Camera:
     tilt: float = 24.0
     perspective: bool = True
     field_of_view: float = 32.0
+    shift: tuple[float, float] = (0.0, 0.0)
 
     @property
     def axes(self) -> Floats:
         """Right, up and backward of the view, in the world: rows of (3, 3)."""
-        turn, tilt = np.radians(self.turn), np.radians(self.tilt)
-        right = np.array([np.cos(turn), np.sin(turn), 0.0])
-        forward = np.array([-np.sin(turn) * np.cos(tilt), np.cos(turn) * np.cos(tilt), -np.sin(tilt)])
-        return np.stack((right, np.cross(right, forward), -forward))
+        return view_axes(self.turn, self.tilt)
 
     @property
     def eye(self) -> Floats:
@@ -66,7 +68,10 @@ class Camera:
             matrix[0, 0], matrix[1, 1] = 1.0 / (top * aspect), 1.0 / top
             matrix[2, 2], matrix[2, 3] = -2.0 / (far - near), -(far + near) / (far - near)
             matrix[3, 3] = 1.0
-        return matrix
+        # Shifting moves what was projected: by 2 for a whole width or height of clip space.
+        moved = np.eye(4)
+        moved[0, 3], moved[1, 3] = 2.0 * self.shift[0] / aspect, 2.0 * self.shift[1]
+        return np.asarray(moved @ matrix)
 
     def project(self, points: Floats, width: float, height: float) -> Floats:
         """Screen x, y in pixels from the top left and depth 0…1: (n, 3); depth is above 1 behind the camera."""
@@ -84,8 +89,8 @@ class Camera:
     def ray(self, x: float, y: float, width: float, height: float) -> tuple[Floats, Floats]:
         """A point and unit direction of the line of sight through a pixel."""
         half = np.tan(np.radians(self.field_of_view) / 2.0)
-        across = (2.0 * x / width - 1.0) * half * width / max(height, 1.0)
-        up = (1.0 - 2.0 * y / height) * half
+        across = (2.0 * x / width - 1.0) * half * width / max(height, 1.0) - 2.0 * half * self.shift[0]
+        up = (1.0 - 2.0 * y / height - 2.0 * self.shift[1]) * half
         right, upward, backward = self.axes
         if self.perspective:
             direction = right * across + upward * up - backward
@@ -123,6 +128,39 @@ class Camera:
     def look(self, direction: str) -> None:
         """Looks from one of the six named directions."""
         self.turn, self.tilt = DIRECTIONS[direction]
+        self.shift = (0.0, 0.0)
+
+    def look_through(self, camera: NamedCamera) -> None:
+        """Looks from where a named camera stands, as it does."""
+        self.target, self.distance = np.array(camera.target), camera.distance
+        self.turn, self.tilt, self.perspective = camera.turn, camera.tilt, camera.perspective
+        self.field_of_view, self.shift = camera.field_of_view, camera.shift
+
+    def is_at(self, camera: NamedCamera) -> bool:
+        """Whether this is the view of a named camera."""
+        mine = (*self.target, self.distance, self.turn, self.tilt, self.field_of_view, *self.shift, self.perspective)
+        its = (
+            *camera.target,
+            camera.distance,
+            camera.turn,
+            camera.tilt,
+            camera.field_of_view,
+            *camera.shift,
+            camera.perspective,
+        )
+        return bool(np.allclose(mine, its, rtol=1e-9, atol=1e-9))
+
+    def kept(self) -> dict[str, object]:
+        """This view as the parameters of a named camera."""
+        return {
+            "target": tuple(float(value) for value in self.target),
+            "distance": self.distance,
+            "turn": self.turn,
+            "tilt": self.tilt,
+            "perspective": self.perspective,
+            "field_of_view": self.field_of_view,
+            "shift": self.shift,
+        }
 
     def frame(self, points: Floats, width: float, height: float) -> None:
         """Puts points in the middle of the view, so that they fill most of it."""

@@ -8,6 +8,7 @@ import numpy as np
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication
 
+from levelloop.app.guiding import guide_places
 from levelloop.app.handle import Handle
 from levelloop.app.picking import Hit, Sight, element_places
 from levelloop.app.snapping import ANGLE, Catch, caught
@@ -43,6 +44,9 @@ class Dragging:
         if part.id != self.view.session.document.active:
             self.view.session.set_active(part.id)
         if hit.index not in self.view.session.selection.indices or self.view.session.selection.kind != hit.kind:
+            if self.view.hands.keeps_selection:
+                self.view.told.emit("The selection is locked: Alt+L frees it.")
+                return False
             self.view.session.set_selection(Selection(hit.kind, np.array([hit.index])))
         self.runs = False
         self._free_start = element_places(hit.picture, hit.kind)[hit.index].copy()
@@ -71,7 +75,8 @@ class Dragging:
         if not self.view.hands.snaps or self._sight_at_press is None:
             return None
         x, y = self.view.device(place)
-        return caught(self._sight_at_press, self.view.hands.snaps, x, y, wanted, self._moving)
+        snaps, guides = self.view.hands.snaps, guide_places(self.view)
+        return caught(self._sight_at_press, snaps, x, y, wanted, self._moving, guides)
 
     def drag_handle(self, place: QPoint) -> None:
         """Drags the handle by the axis that is held."""

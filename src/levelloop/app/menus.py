@@ -13,6 +13,7 @@ from levelloop import __version__
 from levelloop.app.finder import Command
 from levelloop.app.snapping import SNAPS, TITLES
 from levelloop.app.theme import THEMES
+from levelloop.document.document import Guide
 from levelloop.document.operations import REGISTRY
 from levelloop.document.registry import Operation
 from levelloop.document.session import Session, described
@@ -72,16 +73,33 @@ def build_menus(window: Window, bar: QMenuBar) -> None:
     menus["Select"].addSeparator()
     add("Select", "Everything", window.select_all, "Ctrl+A", "Every element of the active part")
     add("Select", "Nothing", window.select_none, "Ctrl+D")
+    add("Select", "Lock the selection", window.on_view.toggle_kept, "Alt+L", "Against clicks, boxes and brushes")
     add(
-        "Select", "Reach", window.toggle_reach, "Alt+T", "Pick what is seen, what faces the view, or everything through"
+        "Select",
+        "Reach",
+        window.on_view.toggle_reach,
+        "Alt+T",
+        "Pick what is seen, what faces the view, or everything through",
     )
     menus["Select"].addSeparator()
     for operation in REGISTRY.all():
         _add_operation(window, add, operation)
     for snap in SNAPS:
-        add("Transform", f"Snap to {TITLES[snap]}", lambda snap=snap: window.toggle_snap(snap), "", "While dragging")
-    add("View", "Measure", window.toggle_measure, "U", "The distance between the last two picks; what a face is like")
-    add("Transform", "Soft range", window.toggle_soft, "R", "What is around follows move, rotate and scale")
+        add(
+            "Transform",
+            f"Snap to {TITLES[snap]}",
+            lambda snap=snap: window.on_view.toggle_snap(snap),
+            "",
+            "While dragging",
+        )
+    add(
+        "View",
+        "Measure",
+        window.on_view.toggle_measure,
+        "U",
+        "The distance between the last two picks; what a face is like",
+    )
+    add("Transform", "Soft range", window.on_view.toggle_soft, "R", "What is around follows move, rotate and scale")
     add("Part", "Show or hide", window.on_parts.toggle_part, "", "Hides the active part, or shows it")
     add("Part", "Show all parts", window.on_parts.show_all_parts)
     add("Select", "Hide", lambda: window.on_parts.hide(False), "V", "What is selected, or the active part")
@@ -107,24 +125,44 @@ def build_menus(window: Window, bar: QMenuBar) -> None:
     ):
         add("View", title, lambda direction=direction: window.view.look(direction), key)
     add("View", "Perspective or orthographic", window.view.toggle_perspective, "4")
+    add("View", "Move a guide", window.on_view.move_guide, "", "Drag it, or a corner of it")
+    _add_cameras_and_guides(window, menus["View"])
     add("View", "Frame selection", window.view.frame, "0", "The selection, or the active part")
     add("View", "Frame everything", lambda: window.view.frame(everything=True), "Shift+0")
     menus["View"].addSeparator()
     for count, word in ((1, "One view"), (2, "Two views"), (4, "Four views")):
         add("View", word, lambda count=count: window.panes.show_views(count), f"Ctrl+{count}", "Side by side")
     menus["View"].addSeparator()
-    add("View", "X-ray", lambda: window.toggle_look("x_ray"), "Alt+X", "Shows what is behind")
-    add("View", "Wires and flow lines", lambda: window.toggle_look("wire"), "Alt+W", "The cage's edges on the surface")
-    add("View", "Normals", lambda: window.toggle_look("normals"), "Alt+N", "Which way the faces look")
-    add("View", "Cut open", window.cut_view, "Alt+C", "Hides what lies before the middle, square to the view's axis")
+    add("View", "X-ray", lambda: window.on_view.toggle_look("x_ray"), "Alt+X", "Shows what is behind")
+    add(
+        "View",
+        "Wires and flow lines",
+        lambda: window.on_view.toggle_look("wire"),
+        "Alt+W",
+        "The cage's edges on the surface",
+    )
+    add("View", "Normals", lambda: window.on_view.toggle_look("normals"), "Alt+N", "Which way the faces look")
+    add(
+        "View",
+        "Cut open",
+        window.on_view.cut_view,
+        "Alt+C",
+        "Hides what lies before the middle, square to the view's axis",
+    )
     for title, shading, key in (
         ("Clay", "clay", "Alt+1"),
         ("Silhouette", "silhouette", "Alt+2"),
         ("Valleys", "valleys", "Alt+3"),
     ):
-        add("View", title, lambda shading=shading: window.set_look(shading=shading), key, "How the view is shaded")
+        add(
+            "View",
+            title,
+            lambda shading=shading: window.on_view.set_look(shading=shading),
+            key,
+            "How the view is shaded",
+        )
     for title, inside in (("tinted", "tinted"), ("plain", "plain"), ("hidden", "hidden")):
-        add("View", f"Back faces {title}", lambda inside=inside: window.set_look(inside=inside))
+        add("View", f"Back faces {title}", lambda inside=inside: window.on_view.set_look(inside=inside))
     menus["View"].addSeparator()
     for name in THEMES:
         add("View", f"Theme {name}", lambda name=name: window.set_theme(name), "", "How everything is coloured")
@@ -152,6 +190,55 @@ def _add_operation(window: Window, add: Any, operation: Operation) -> None:
         return operation.why_not(window.session.selection)
 
     add(operation.menu, operation.title, lambda: window.start(operation.key), keys, operation.hint, why_not)
+
+
+def _add_cameras_and_guides(window: Window, menu: QMenu) -> None:
+    """The menus of named cameras and of guides, filled with what there is each time they open."""
+    cameras, guides = menu.addMenu("Look through"), menu.addMenu("Guides")
+
+    def list_cameras() -> None:
+        cameras.clear()
+        for camera in window.session.document.cameras:
+            cameras.addAction(camera.name).triggered.connect(
+                lambda _=False, camera=camera: window.on_view.look_through(camera)
+            )
+        if cameras.isEmpty():
+            cameras.addAction("Keep the view as a camera").triggered.connect(window.on_view.keep_camera)
+
+    def list_guides() -> None:
+        guides.clear()
+        for guide in window.session.document.guides:
+            _fill_guide_menu(window, guides.addMenu(f"{guide.name} · {guide.view}"), guide)
+        if guides.isEmpty():
+            guides.addAction("Add an image").triggered.connect(window.on_view.ask_guide)
+
+    cameras.aboutToShow.connect(list_cameras)
+    guides.aboutToShow.connect(list_guides)
+
+
+def _fill_guide_menu(window: Window, menu: QMenu, guide: Guide) -> None:
+    """What can be done with one guide."""
+    edits: tuple[tuple[str, dict[str, Any]], ...] = (
+        ("Hide" if guide.shown else "Show", {"shown": not guide.shown}),
+        ("Unlock" if guide.locked else "Lock", {"locked": not guide.locked}),
+        ("Draw behind the parts" if guide.through else "Draw over the parts", {"through": not guide.through}),
+        ("Only in its view" if guide.standing else "Standing in space", {"standing": not guide.standing}),
+        ("Mirror left to right", {"flip": not guide.flip}),
+        ("Whole image", {"crop": "whole"}),
+        ("Left half", {"crop": "left"}),
+        ("Right half", {"crop": "right"}),
+        ("Fainter", {"opacity": max(round(guide.opacity - 0.2, 2), 0.2)}),
+        ("Stronger", {"opacity": min(round(guide.opacity + 0.2, 2), 1.0)}),
+    )
+    for title, changes in edits:
+        menu.addAction(title).triggered.connect(
+            lambda _=False, changes=changes: window.on_view.edit_guide(guide, **changes)
+        )
+    onto = "No longer project it" if guide.onto == window.session.document.active else "Project it onto the active part"
+    menu.addAction(onto).triggered.connect(lambda: window.on_view.project_guide(guide))
+    menu.addAction("Remove").triggered.connect(
+        lambda: window.attempt(lambda: window.session.do("remove_guide", name=guide.name))
+    )
 
 
 def fitting_menu(window: Window) -> QMenu:
@@ -190,6 +277,8 @@ def show_keys(window: Window) -> None:
         ("G or Q held while dragging", "Lasso, brush"),
         ("Z held while dragging", "Pull test: what was dragged springs back"),
         ("Ctrl+Shift+click", "The stretch from the last pick"),
+        ("Shift+click while numbers are open", "Apply the operation there too"),
+        ("Ctrl+wheel with a soft range", "Its size"),
         ("Right drag, middle drag, wheel", "Orbit, pan, zoom"),
         ("Enter, Shift+Enter, Esc", "Keep, keep and again, revert"),
     ]

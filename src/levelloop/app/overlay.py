@@ -10,8 +10,10 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFont, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
+from levelloop.app.guiding import camera_here
 from levelloop.app.picking import element_places, visible
 from levelloop.app.theme import Theme, colour, text_font
+from levelloop.core.edit.soft import falloff
 from levelloop.core.measure.between import face_card, measure_between, selection_size
 from levelloop.core.measure.gauge import LoopGauge
 from levelloop.core.review.findings import Finding
@@ -42,6 +44,9 @@ class Overlay(QWidget):
         self._draw_measure(painter)
         self._draw_gauge(painter)
         self._draw_catch(painter)
+        self._draw_falloff(painter)
+        if self.view.hands.tool is not None:
+            self.view.hands.tool.draw(self.view, painter)
         self._draw_axes(painter)
         self._draw_corner(painter)
         painter.end()
@@ -122,6 +127,31 @@ class Overlay(QWidget):
         painter.drawEllipse(QPointF(x, y), 8.0, 8.0)
         painter.setFont(text_font(8.5))
         _label(painter, QPointF(x + 14, y - 22), catch.by, self.view.theme)
+
+    def _draw_falloff(self, painter: QPainter) -> None:
+        """The curve by which points follow less and less, over the soft range, at the lower left."""
+        soft = self.view.scenery.running_soft()
+        if soft is None:
+            return
+        card = QRectF(84, self.height() - 84, 150, 68)
+        painter.setPen(QPen(colour(self.view.theme.line), 1.0))
+        painter.setBrush(colour(self.view.theme.panel, 0.95))
+        painter.drawRoundedRect(card, 5, 5)
+        ratios = np.linspace(0.0, 1.0, 33)
+        left, low, across, high = card.x() + 12, card.y() + 42, card.width() - 24, 32.0
+        curve = [
+            QPointF(left + ratio * across, low - share * high)
+            for ratio, share in zip(ratios.tolist(), falloff(ratios, soft.shape).tolist(), strict=True)
+        ]
+        painter.setPen(QPen(colour(self.view.theme.selection), 2.0))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolyline(QPolygonF(curve))
+        painter.setFont(text_font(8.5))
+        painter.setPen(colour(self.view.theme.quiet))
+        words = f"{format_length(soft.range, self.view.session.document.unit)} {soft.shape} · Ctrl+wheel"
+        painter.drawText(
+            card.adjusted(10, 44, -6, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words
+        )
 
     def _draw_gauge(self, painter: QPainter) -> None:
         """A card at the lower right about the loop that the pointer rests on."""
@@ -208,7 +238,10 @@ class Overlay(QWidget):
         if abs(abs(camera.turn) - 180.0) < 1e-3 and abs(camera.tilt) < 1e-3:
             name = "back"
         kind = "Perspective" if camera.perspective else "Orthographic"
-        words = [kind + (f", from the {name}" if name else "")]
+        through = camera_here(view)
+        words = [f"Through “{through.name}”" if through else kind + (f", from the {name}" if name else "")]
+        if view.hands.keeps_selection:
+            words.append("selection locked")
         if view.look_of.x_ray:
             words.append("x-ray")
         if view.reach != "visible":

@@ -1,23 +1,20 @@
-"""The panels at the right: parts, history, review."""
+"""The panels at the right: history and review."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPixmap
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QColor
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
-    QLineEdit,
     QListWidget,
     QListWidgetItem,
     QPushButton,
     QSizePolicy,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
-from levelloop.app.icons import icon
 from levelloop.app.theme import MARKS, Theme, text_font
 from levelloop.core.review import Report
 from levelloop.core.review.findings import PURPOSES, Finding, Purpose
@@ -33,137 +30,13 @@ def heading(text: str, parent: QWidget) -> QLabel:
     return label
 
 
-def quiet_list(parent: QWidget) -> QListWidget:
-    """A list that takes no keyboard and never scrolls sideways."""
-    result = QListWidget(parent)
+def quiet_list(parent: QWidget, result: QListWidget | None = None) -> QListWidget:
+    """A list that takes no keyboard and never scrolls sideways; one that is there already, or a new one."""
+    result = QListWidget(parent) if result is None else result
     result.setFocusPolicy(Qt.FocusPolicy.NoFocus)
     result.setFont(text_font(9))
     result.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
     return result
-
-
-class PartRow(QWidget):
-    """One part: colour, name (double-click renames), shown or hidden."""
-
-    def __init__(self, session: Session, part: Part, parent: QWidget, told: Signal, theme: Theme) -> None:
-        super().__init__(parent)
-        self.session, self.part, self._told = session, part, told
-        row = QHBoxLayout(self)
-        row.setContentsMargins(6, 1, 4, 1)
-        row.setSpacing(7)
-        self.eye = QToolButton(self)
-        self.eye.setIcon(icon("shown" if part.visible else "hidden", theme.ink, theme.selection))
-        self.eye.setIconSize(QSize(15, 15))
-        self.eye.setToolTip("Hide" if part.visible else "Show")
-        self.eye.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.eye.clicked.connect(self._toggle)
-        chip = QLabel(self)
-        chip.setPixmap(_chip(part.colour))
-        self.name = QLineEdit(part.name, self)
-        self.name.setFrame(False)
-        self.name.setReadOnly(True)
-        self.name.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.name.setStyleSheet("QLineEdit { background: transparent; border: none; padding: 1px; }")
-        self.name.setFont(text_font(9.5))
-        self.name.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-        self.name.editingFinished.connect(self._renamed)
-        count = QLabel(f"{part.mesh.n_faces:,}", self)
-        count.setObjectName("quiet")
-        count.setFont(text_font(8.5))
-        count.setToolTip("Faces of the cage")
-        row.addWidget(self.eye)
-        row.addWidget(chip)
-        row.addWidget(self.name, 1)
-        if part.group or part.locked or part.shared:
-            words = [part.group, "locked" if part.locked else "", "instance" if part.shared else ""]
-            where = QLabel(" · ".join(filter(None, words)), self)
-            where.setObjectName("quiet")
-            where.setFont(text_font(8.5))
-            row.addWidget(where)
-        row.addWidget(count)
-
-    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        self.begin_rename()
-
-    def begin_rename(self) -> None:
-        """Lets the name be typed over."""
-        self.name.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents, False)
-        self.name.setReadOnly(False)
-        self.name.setFocus()
-        self.name.selectAll()
-
-    def _renamed(self) -> None:
-        if self.name.isReadOnly():
-            return
-        self.name.setReadOnly(True)
-        text = self.name.text().strip()
-        if not text:
-            self.name.setText(self.part.name)
-            self._told.emit("A part needs a name.")
-        elif text != self.part.name:
-            free = self.session.document.free_name(text)
-            self.session.edit_part(self.part.id, f"Call the part “{free}”", name=free)
-            if free != text:
-                self._told.emit(f"The name “{text}” is taken; the part is now “{free}”.")
-
-    def _toggle(self) -> None:
-        word = "Hide" if self.part.visible else "Show"
-        self.session.edit_part(self.part.id, f"{word} “{self.part.name}”", visible=not self.part.visible)
-
-
-class PartsPanel(QWidget):
-    """The parts of the document. told: a sentence for the person."""
-
-    told = Signal(str)
-    asked_menu = Signal(object)
-
-    def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.session, self.theme = session, theme
-        column = QVBoxLayout(self)
-        column.setContentsMargins(12, 10, 10, 6)
-        column.setSpacing(4)
-        column.addWidget(heading("PARTS", self))
-        self.list = quiet_list(self)
-        self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        self.list.customContextMenuRequested.connect(lambda place: self.asked_menu.emit(self.list.mapToGlobal(place)))
-        self.list.currentRowChanged.connect(self._chosen)
-        column.addWidget(self.list)
-        self._shown: tuple[object, ...] = ()
-        self.refresh()
-
-    def set_theme(self, theme: Theme) -> None:
-        """Shows the list in another theme."""
-        self.theme, self._shown = theme, ()
-        self.refresh()
-
-    def refresh(self) -> None:
-        """Brings the list up to date."""
-        document = self.session.document
-        shown = tuple(
-            (part.id, part.name, part.colour, part.visible, part.mesh.n_faces, part.group, part.locked, part.shared)
-            for part in document.parts
-        )
-        self.list.blockSignals(True)
-        if shown != self._shown:
-            self._shown = shown
-            self.list.clear()
-            for part in document.parts:
-                item = QListWidgetItem(self.list)
-                item.setSizeHint(QSize(100, 30))
-                self.list.setItemWidget(item, PartRow(self.session, part, self.list, self.told, self.theme))
-        for row, part in enumerate(document.parts):
-            widget = self.list.itemWidget(self.list.item(row))
-            if isinstance(widget, PartRow):
-                widget.part = part
-            if part.id == document.active:
-                self.list.setCurrentRow(row)
-        self.list.blockSignals(False)
-
-    def _chosen(self, row: int) -> None:
-        parts = self.session.document.parts
-        if 0 <= row < len(parts) and parts[row].id != self.session.document.active:
-            self.session.set_active(parts[row].id)
 
 
 class HistoryPanel(QWidget):
@@ -365,15 +238,3 @@ class ReviewPanel(QWidget):
         if 0 <= self.row < len(self.rows):
             part_id, finding = self.rows[self.row]
             self.remedied.emit(part_id, finding)
-
-
-def _chip(name: str) -> QPixmap:
-    pixmap = QPixmap(12, 12)
-    pixmap.fill(Qt.GlobalColor.transparent)
-    painter = QPainter(pixmap)
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    painter.setBrush(QColor(name))
-    painter.setPen(QColor("#8B857A"))
-    painter.drawRoundedRect(1, 1, 10, 10, 3, 3)
-    painter.end()
-    return pixmap

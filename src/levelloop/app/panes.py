@@ -24,6 +24,7 @@ class Panes(QWidget):
     asked_menu = Signal(QPoint)
     told = Signal(str)
     camera_moved = Signal()
+    soft_turned = Signal(float)
     changed = Signal()
 
     def __init__(self, session: Session, stage: Stage, theme: Theme) -> None:
@@ -101,6 +102,7 @@ class Panes(QWidget):
         view.asked_menu.connect(self.asked_menu)
         view.told.connect(self.told)
         view.camera_moved.connect(self.camera_moved)
+        view.soft_turned.connect(self.soft_turned)
         view.installEventFilter(self)
         self.views.append(view)
         return view

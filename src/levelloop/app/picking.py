@@ -65,7 +65,9 @@ def pick(sight: Sight, kind: Kind, x: float, y: float, reach: Reach = "visible",
         if not (0 <= column < sight.width and 0 <= row < sight.height):
             return None
         found = numbered(sight.pictures, int(sight.what.numbers[row, column]))
-        return None if found is None else Hit(found[0], "faces", found[1])
+        if found is None or (reach == "facing" and not facing(sight, found[0], kind)[found[1]]):
+            return None
+        return Hit(found[0], "faces", found[1])
     best: tuple[float, Hit] | None = None
     for picture in sight.pictures:
         nearest = _nearest_point if kind == "points" else _nearest_edge
@@ -130,6 +132,27 @@ def visible(sight: Sight, screen: Floats) -> Booleans:
     return np.asarray(inside & (screen[:, 2] <= deepest + _leeway(sight, screen[:, 2])))
 
 
+def surface_place(sight: Sight, x: float, y: float) -> tuple[Floats, Picture] | None:
+    """The place in the world on the face under a pixel, from the depth that was drawn there, and its picture."""
+    column, row = int(x), int(y)
+    if not (0 <= column < sight.width and 0 <= row < sight.height):
+        return None
+    found = numbered(sight.pictures, int(sight.what.numbers[row, column]))
+    if found is None:
+        return None
+    camera = sight.camera
+    clip = np.array(
+        [
+            2.0 * (column + 0.5) / sight.width - 1.0,
+            1.0 - 2.0 * (row + 0.5) / sight.height,
+            2.0 * float(sight.what.depth[row, column]) - 1.0,
+            1.0,
+        ]
+    )
+    world = np.linalg.solve(camera.projection(sight.width, sight.height) @ camera.view(), clip)
+    return np.asarray(world[:3] / world[3]), found[0]
+
+
 # Helpers
 
 
@@ -184,7 +207,7 @@ def _nearest_point(sight: Sight, picture: Picture, x: float, y: float, reach: Re
     distance = np.hypot(screen[near, 0] - x, screen[near, 1] - y)
     keep = (distance <= POINT_REACH) & (screen[near, 2] <= 1.0) & ~picture.part.mesh.hidden_points[near]
     near, distance = near[keep], distance[keep]
-    return _first_seen(sight, near, distance, screen[near], reach)
+    return _first_seen(sight, picture, "points", near, distance, screen[near], reach)
 
 
 def _nearest_edge(sight: Sight, picture: Picture, x: float, y: float, reach: Reach) -> tuple[float, int] | None:
@@ -213,15 +236,18 @@ def _nearest_edge(sight: Sight, picture: Picture, x: float, y: float, reach: Rea
     rows = np.arange(len(distance))
     distance, foot = distance[rows, part], foot[rows, part]
     near = np.flatnonzero(distance <= EDGE_REACH)
-    return _first_seen(sight, edges[near], distance[near], foot[near], reach)
+    return _first_seen(sight, picture, "edges", edges[near], distance[near], foot[near], reach)
 
 
 def _first_seen(
-    sight: Sight, near: Integers, distance: Floats, screen: Floats, reach: Reach
+    sight: Sight, picture: Picture, kind: Kind, near: Integers, distance: Floats, screen: Floats, reach: Reach
 ) -> tuple[float, int] | None:
     if reach == "visible" and len(near):
         seen = visible(sight, screen)
         near, distance, screen = near[seen], distance[seen], screen[seen]
+    elif reach == "facing" and len(near):
+        faced = facing(sight, picture, kind)[near]
+        near, distance, screen = near[faced], distance[faced], screen[faced]
     if len(near) == 0:
         return None
     # Of elements equally near on screen the one in front.

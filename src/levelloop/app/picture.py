@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from levelloop.core.arrays import Floats, Integers
-from levelloop.core.measure.faces import face_areas, face_centres, face_normals, triangles
+from levelloop.core.measure.faces import corner_normals, face_areas, face_centres, face_normals, triangles
+from levelloop.core.mesh import Mesh
 from levelloop.core.subdivision.surface import SmoothSurface
 from levelloop.document.document import Part
 
@@ -116,9 +117,8 @@ def make_picture(part: Part, smooth: bool, old: Picture | None = None, level: in
         shown, face = triangles(mesh.topology, places, mesh.diagonal)
         solid = ~(mesh.hole | mesh.hidden)[face]
         shown, face = shown[solid], face[solid]
-        normals = face_normals(mesh.topology, places)
         corners = places[shown.ravel()]
-        vertices = np.concatenate((corners, np.repeat(normals[face], 3, axis=0)), axis=1)
+        vertices = np.concatenate((corners, _cage_normals(mesh, places, shown, face)), axis=1)
         indices = np.arange(3 * len(shown), dtype=np.uint32).reshape(-1, 3)
         return Picture(part, 0, surface, places, vertices.astype(np.float32), indices, face, mesh.topology.edges)
     normals = surface.normals(local)
@@ -136,6 +136,17 @@ def make_picture(part: Part, smooth: bool, old: Picture | None = None, level: in
     indices = np.stack((quad[:, [0, 1, 2]], quad[:, [0, 2, 3]]), axis=1).reshape(-1, 3)
     face = np.repeat(surface.face_origin[shown], 2)
     return Picture(part, level, surface, places, vertices, indices, face, surface.edge_chains)
+
+
+def _cage_normals(mesh: Mesh, places: Floats, shown: Integers, face: Integers) -> Floats:
+    """The normal at each corner of the triangles of a cage: that of its face, or shaded over soft edges: (3t, 3)."""
+    topology = mesh.topology
+    if mesh.soft is None or not mesh.soft.any():
+        return np.repeat(face_normals(topology, places)[face], 3, axis=0)
+    key = topology.corner_face * topology.n_points + topology.corners
+    order = np.argsort(key)
+    wanted = (face[:, None] * topology.n_points + shown).ravel()
+    return corner_normals(topology, places, mesh.soft)[order[np.searchsorted(key, wanted, sorter=order)]]
 
 
 def dashed(segments: Singles, count: int) -> Singles:

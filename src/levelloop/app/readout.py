@@ -6,9 +6,9 @@ import numpy as np
 
 from levelloop.app.camera import Camera
 from levelloop.app.picture import Picture
-from levelloop.core.arrays import Booleans
-from levelloop.core.measure.faces import edge_lengths, face_areas, face_normals, point_normals
-from levelloop.core.review.findings import counted
+from levelloop.core.arrays import Booleans, unique_rows
+from levelloop.core.measure.faces import edge_lengths, face_areas, face_centres, face_normals, point_normals
+from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Selection, describe_runs
 from levelloop.document.session import Session, described
 from levelloop.document.units import format_number
@@ -48,13 +48,73 @@ def readout(session: Session, picture: Picture | None, kind: str, camera: Camera
     if picture is not None and picture.part.mesh is mesh:
         far = int(far_side(selection, picture, camera).sum())
         if 0 < far < len(selection):
-            words.append(f'<a href="far" style="color:{link}">{far:,} on the far side</a>')
+            words.append(_stray("far", f"{far:,} on the far side", link))
         elif far == len(selection):
             words.append("on the far side" if far == 1 else "all on the far side")
-    shells = _shells(session)
-    if shells > 1:
-        words.append(f"in {counted(shells, 'piece')}")
+    for name, count, what in (
+        ("doubles", int(doubles(mesh, selection).sum()), "stacked on others"),
+        ("other", int(on_other_shells(mesh, selection).sum()), "on another piece"),
+    ):
+        if count > 0:
+            words.append(_stray(name, f"{count:,} {what}", link))
     return " · ".join(words)
+
+
+def strays(name: str, selection: Selection, picture: Picture, camera: Camera) -> Booleans:
+    """Which selected elements are strays of a kind that the readout names: (n,)."""
+    if name == "far":
+        return far_side(selection, picture, camera)
+    mesh = picture.part.mesh
+    return doubles(mesh, selection) if name == "doubles" else on_other_shells(mesh, selection)
+
+
+def doubles(mesh: Mesh, selection: Selection) -> Booleans:
+    """Which selected elements lie on another one of their kind, selected or not: (n,)."""
+    topology = mesh.topology
+    if selection.kind == "points":
+        places = mesh.points
+    elif selection.kind == "edges":
+        places = mesh.points[topology.edges].mean(axis=1)
+    else:
+        places = face_centres(topology, mesh.points)
+    # A thousandth of a millimetre joins seams and eats no detail (common practice, no source).
+    _, group = unique_rows(np.round(places / 0.001).astype(np.int64))
+    shared = np.bincount(group)[group] > 1
+    if selection.kind == "faces":
+        # A box inside another has its middle where the other has: only faces as large count.
+        areas = face_areas(topology, mesh.points)
+        _, group = unique_rows(np.stack((group, np.round(areas, 3) * 1000), axis=1).astype(np.int64))
+        shared = np.bincount(group)[group] > 1
+    return np.asarray(shared[selection.indices])
+
+
+def on_other_shells(mesh: Mesh, selection: Selection) -> Booleans:
+    """Which selected elements are on another piece than most of them are: (n,)."""
+    topology = mesh.topology
+    if topology.n_shells < 2 or mesh.n_faces == 0:
+        return np.zeros(len(selection), dtype=np.bool_)
+    shell_of_point = np.full(mesh.n_points, -1, dtype=np.int64)
+    shell_of_point[topology.corners] = topology.shell_label[topology.corner_face]
+    if selection.kind == "points":
+        shell = shell_of_point[selection.indices]
+    elif selection.kind == "edges":
+        shell = shell_of_point[topology.edges[selection.indices, 0]]
+    else:
+        shell = topology.shell_label[selection.indices]
+    most = np.bincount(shell + 1).argmax() - 1
+    return np.asarray(shell != most)
+
+
+def without(selection: Selection, gone: Booleans) -> Selection:
+    """The selection without the masked elements: (n,)."""
+    backwards = None if selection.backwards is None else selection.backwards[~gone]
+    return Selection(selection.kind, selection.indices[~gone], backwards)
+
+
+def _stray(name: str, words: str, link: str) -> str:
+    """A link that drops strays, and one that frames them."""
+    style = f'style="color:{link}"'
+    return f'<a href="drop:{name}" {style}>{words}</a> (<a href="frame:{name}" {style}>show</a>)'
 
 
 def far_side(selection: Selection, picture: Picture, camera: Camera) -> Booleans:
@@ -78,23 +138,7 @@ def far_side(selection: Selection, picture: Picture, camera: Camera) -> Booleans
     return np.asarray(_towards(normals, places, camera)[selection.indices] < 0)
 
 
-def without_far_side(selection: Selection, picture: Picture, camera: Camera) -> Selection:
-    """The selection without what faces away."""
-    keep = ~far_side(selection, picture, camera)
-    backwards = None if selection.backwards is None else selection.backwards[keep]
-    return Selection(selection.kind, selection.indices[keep], backwards)
-
-
 def _towards(normals: np.ndarray, places: np.ndarray, camera: Camera) -> np.ndarray:
     """Positive where a normal faces the camera."""
     sight = camera.eye - places if camera.perspective else np.broadcast_to(camera.axes[2], places.shape)
     return np.asarray(np.einsum("ij,ij->i", normals, sight))
-
-
-def _shells(session: Session) -> int:
-    """In how many pieces the selected faces lie."""
-    selection = session.selection
-    topology = session.part.mesh.topology
-    if selection.kind != "faces" or topology.n_shells < 2:
-        return 1
-    return len(np.unique(topology.shell_label[selection.indices]))

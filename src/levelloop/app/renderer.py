@@ -56,12 +56,25 @@ class Patch:
 
 
 @dataclass
+class Projected:
+    """An image projected onto a solid: from the world to u, v (3, 4), against which direction of the view it shines."""
+
+    pixels: NDArray[np.uint8]
+    matrix: Floats
+    towards: Floats
+    part: tuple[float, float] = (0.0, 1.0)
+    opacity: float = 1.0
+    flip: bool = False
+
+
+@dataclass
 class Solid:
     """A picture to draw as a solid."""
 
     picture: Picture
     colour: Colour
     inside: Colour
+    projected: Projected | None = None
 
 
 @dataclass
@@ -160,6 +173,7 @@ class Renderer:
                 # Turns over a twentieth of the view's distance are plain to see.
                 hollow=camera.distance / 20.0,
             )
+            self._project(solid.projected, used)
             arrays[0].render()
         size = (float(width), float(height))
         for program in ("line", "point"):
@@ -277,6 +291,23 @@ class Renderer:
             )
             array.render(moderngl.TRIANGLE_STRIP)
         self._context.enable(moderngl.DEPTH_TEST)
+
+    def _project(self, image: Projected | None, used: set[int]) -> None:
+        """Says to the surface's program what is projected onto the next solid."""
+        if image is None:
+            self._set("surface", projects=False)
+            return
+        self._texture(image.pixels, used)[0].use(0)
+        rows = {f"to_image_{name}": tuple(image.matrix[row]) for row, name in enumerate("uvw")}
+        self._set(
+            "surface",
+            projects=True,
+            **rows,
+            shines=tuple(image.towards),
+            part=image.part,
+            opacity=image.opacity,
+            flip=image.flip,
+        )
 
     def _texture(self, pixels: NDArray[np.uint8], used: set[int]) -> tuple[Any, Any]:
         def make() -> list[Any]:

@@ -6,22 +6,25 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from levelloop.app.camera import DIRECTIONS
+from levelloop.app.guiding import frame_of, is_there, looks_at, projection_of, seen_guides
 from levelloop.app.images import Images
 from levelloop.app.picture import Picture, dashed
-from levelloop.app.renderer import Colour, Dots, Lines, Patch, Scene, Solid, Standing, singles
+from levelloop.app.renderer import Colour, Dots, Lines, Patch, Projected, Scene, Solid, Standing, singles
 from levelloop.app.theme import colour
-from levelloop.core.arrays import Floats
+from levelloop.core.arrays import Floats, Integers
 from levelloop.core.edit.soft import Soft, soft_weights
 from levelloop.core.errors import LevelLoopError
+from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Kind, Selection, points_of
-from levelloop.document.document import Part
-from levelloop.document.guides import AXES
+from levelloop.document.document import Part, Symmetry
+from levelloop.document.guides import guide_plane
+from levelloop.document.session import twins
 
 if TYPE_CHECKING:
     from levelloop.app.viewport import Viewport
 
 SOFT_STEPS = 8  # shades in which the soft range fades out
+CROPS = {"left": (0.0, 0.5), "right": (0.5, 1.0)}  # which part of a guide's width is shown
 
 
 class Scenery:
@@ -29,7 +32,8 @@ class Scenery:
 
     def __init__(self, view: Viewport) -> None:
         self.view = view
-        self._images = Images(view.theme)
+        self.images = Images(view.theme)
+        self._lone: tuple[Mesh, Symmetry, Integers] | None = None
         self._lines: dict[str, tuple[Any, Any]] = {}
         self._softly: tuple[Part, Selection, Soft, Floats] | None = None
 
@@ -52,7 +56,7 @@ class Scenery:
             alpha = (0.55 if look.x_ray else 1.0) * part.opacity
             front = _rgba(theme.ink if flat else part.colour, alpha)
             inside = front if flat or look.inside == "plain" else _rgba(theme.inside, alpha)
-            scene.solids.append(Solid(picture, front, inside))
+            scene.solids.append(Solid(picture, front, inside, None if flat else self._projected(part)))
             if flat:
                 continue
             is_active = part.id == active
@@ -72,6 +76,7 @@ class Scenery:
             if look.normals and is_active:
                 scene.lines.append(Lines(picture.normal_lines, _rgba(theme.hover, 0.9), 1.4 * ratio))
         self._add_guides(scene)
+        self._add_lone(scene, ratio)
         self._add_soft(scene, ratio)
         self._add_selections(scene, through, ratio)
         self._add_hover(scene, ratio)
@@ -119,31 +124,55 @@ class Scenery:
                 scene.dots.append(Dots(places, _rgba(blue), _rgba("#FFFFFF"), 9.0 * ratio, 5e-5, max(through, 0.3)))
 
     def _add_guides(self, scene: Scene) -> None:
-        """The guides of the direction this view looks from, and those that stand in space."""
-        for guide in self.view.session.document.guides:
-            turn, tilt = DIRECTIONS[guide.view]
-            camera = self.view.camera
-            faces = abs((camera.turn - turn + 180) % 360 - 180) < 0.5 and abs(camera.tilt - tilt) < 0.5
-            if not guide.shown or not (faces or guide.standing):
-                continue
-            pixels = self._images.pixels(guide)
-            right, up = (np.array(axis, dtype=np.float64) for axis in AXES[guide.view])
-            height = guide.width * pixels.shape[0] / pixels.shape[1]
-            corner = right * (guide.at[0] - guide.width / 2) + up * (guide.at[1] - height / 2)
-            part = {"left": (0.0, 0.5), "right": (0.5, 1.0)}.get(guide.crop, (0.0, 1.0))
+        """The guides of the direction or camera this view looks from, and those that stand in space."""
+        document = self.view.session.document
+        for guide in seen_guides(self.view):
+            faces = looks_at(self.view.camera, document, guide)
+            pixels = self.images.pixels(guide)
+            corner, across, upward = frame_of(document, guide, pixels.shape)
             scene.images.append(
                 Standing(
                     pixels,
                     corner,
-                    right * guide.width,
-                    up * height,
-                    part,
+                    across,
+                    upward,
+                    CROPS.get(guide.crop, (0.0, 1.0)),
                     guide.opacity,
                     guide.flip,
                     guide.through,
                     guide.standing and not faces,
                 )
             )
+
+    def _projected(self, part: Part) -> Projected | None:
+        """The image that is projected onto a part, the last one where there are several."""
+        document = self.view.session.document
+        for guide in reversed(document.guides):
+            if guide.onto == part.id and guide.shown and is_there(document, guide):
+                pixels = self.images.pixels(guide)
+                matrix = projection_of(document, guide, pixels.shape)
+                _, right, up = guide_plane(document, guide)
+                towards = self.view.camera.axes @ np.cross(right, up)
+                part_shown = CROPS.get(guide.crop, (0.0, 1.0))
+                return Projected(pixels, matrix, towards, part_shown, guide.opacity, guide.flip)
+        return None
+
+    def _add_lone(self, scene: Scene, ratio: float) -> None:
+        """Rings at points of the active part that symmetric editing finds no twin for."""
+        symmetry = self.view.session.document.symmetry
+        picture = self.view.stage.picture(self.view.session.document.active)
+        if symmetry is None or picture is None or self.view.drag != "none":
+            return
+        if self._lone is None or self._lone[0] is not picture.part.mesh or self._lone[1] != symmetry:
+            try:
+                lone = np.flatnonzero(twins(picture.part.mesh, symmetry) < 0)
+            except LevelLoopError:
+                lone = np.arange(picture.part.mesh.n_points)
+            self._lone = (picture.part.mesh, symmetry, lone)
+        places = singles(picture.cage_places[self._lone[2]])
+        if len(places):
+            warn = _rgba(self.view.theme.warn)
+            scene.dots.append(Dots(places, _rgba(self.view.theme.panel), warn, 11.0 * ratio, 4.2e-5, 0.4))
 
     def _add_soft(self, scene: Scene, ratio: float) -> None:
         """The points that would follow the selection, fainter the less they do."""

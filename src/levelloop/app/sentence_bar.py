@@ -150,6 +150,19 @@ class SentenceBar(QWidget):
         elif self._open and self.session.state.key:
             self.session.change_last(**values)
 
+    def numbers(self, key: str) -> dict[str, Any]:
+        """The numbers of an operation that waits or ran last, else those it begins with."""
+        if self._pending is not None and self._pending[0].key == key:
+            return dict(self._pending[1])
+        if self.session.state.key == key:
+            return dict(self.session.state.parameters)
+        return REGISTRY[key].defaults()
+
+    @property
+    def is_waiting(self) -> bool:
+        """Whether an operation waits for its numbers and has not run yet."""
+        return self._pending is not None
+
     def finish(self, again: bool) -> None:
         """Keeps what was done; again: runs it once more on what is selected now."""
         self._pending = None
@@ -185,12 +198,15 @@ class SentenceBar(QWidget):
             self._scroll.ensureWidgetVisible(watched, 24, 0)
         return super().eventFilter(watched, event)
 
+    def focus(self, name: str) -> None:
+        """Puts the keyboard into a field, ready to type over."""
+        self.fields[name].setFocus(Qt.FocusReason.ShortcutFocusReason)
+        self.fields[name].selectAll()
+
     def focus_first(self) -> None:
         """Puts the keyboard into the first field, ready to type over."""
         if self.fields:
-            first = next(iter(self.fields.values()))
-            first.setFocus(Qt.FocusReason.ShortcutFocusReason)
-            first.selectAll()
+            self.focus(next(iter(self.fields)))
 
     # What is shown
 
@@ -353,14 +369,18 @@ class SentenceBar(QWidget):
             if self._pending is not None:
                 operation, values = self._pending
                 merged = {**values, **changes}
+                if operation.drawn and not merged[operation.drawn]:
+                    # What is drawn in the view comes first; until then numbers are only kept.
+                    self._pending = (operation, operation.read(merged, self.session.document.reading))
+                    self.refresh()
+                    return
                 self.session.do(operation.key, **merged)
-                self._pending = None
+                # What only selects is no entry of the history that could be changed: it goes on waiting.
+                selects = operation.acts_on == "selection"
+                self._pending = (operation, operation.read(merged, self.session.document.reading)) if selects else None
             else:
                 self.session.change_last(**changes)
-            if self.session.state.message:
-                self.told.emit(self.session.state.message)
-            else:
-                self.told.emit("")
+            self.told.emit("" if self._pending is not None else self.session.state.message)
         except LevelLoopError as error:
             if field is not None:
                 self._wrong(field, str(error))

@@ -16,6 +16,8 @@ SURFACE = (
     """#version 330
     uniform vec4 front; uniform vec4 back; uniform float perspective; uniform vec4 section;
     uniform int shading; uniform bool hide_inside; uniform float hollow;
+    uniform bool projects; uniform sampler2D image; uniform vec4 to_image_u; uniform vec4 to_image_v;
+    uniform vec4 to_image_w; uniform vec3 shines; uniform vec2 part; uniform float opacity; uniform bool flip;
     in vec3 view_normal; in vec3 view_place; in vec3 world_place;
     out vec4 colour;
     void main() {
@@ -25,6 +27,14 @@ SURFACE = (
         // What faces away is shown in its own colour, lit as if it faced here.
         vec3 base = gl_FrontFacing ? front.rgb : back.rgb;
         vec3 n = normalize(view_normal);
+        if (projects && dot(n, shines) > 0.0) {
+            vec4 here = vec4(world_place, 1.0);
+            vec2 at = vec2(dot(to_image_u, here), dot(to_image_v, here)) / dot(to_image_w, here);
+            // Read outside the test: a texture needs its neighbours to know how coarse it may be.
+            vec4 seen = texture(image, vec2(flip ? 1.0 - at.x : at.x, 1.0 - at.y));
+            if (at.x >= part.x && at.x <= part.y && at.y >= 0.0 && at.y <= 1.0)
+                base = mix(base, seen.rgb, seen.a * opacity);
+        }
         vec3 eye = perspective > 0.5 ? normalize(-view_place) : vec3(0.0, 0.0, 1.0);
         if (!gl_FrontFacing) n = -n;
         vec3 key = normalize(vec3(-0.48, 0.48, 0.74));

@@ -9,19 +9,19 @@ from typing import Literal
 import numpy as np
 
 from levelloop.app.camera import Camera
-from levelloop.app.picking import Sight, visible
+from levelloop.app.picking import Sight, surface_place, visible
 from levelloop.app.picture import Picture
-from levelloop.app.renderer import numbered
 from levelloop.core.arrays import Booleans, Floats
 
-Snap = Literal["grid", "point", "middle", "edge", "face", "angle"]
-SNAPS: tuple[Snap, ...] = ("grid", "point", "middle", "edge", "face", "angle")
+Snap = Literal["grid", "point", "middle", "edge", "face", "guide", "angle"]
+SNAPS: tuple[Snap, ...] = ("grid", "point", "middle", "edge", "face", "guide", "angle")
 TITLES: dict[Snap, str] = {
     "grid": "grid",
     "point": "points",
     "middle": "edge middles",
     "edge": "edges",
     "face": "faces of other parts",
+    "guide": "corners and middles of guides",
     "angle": "angle steps",
 }
 CAUGHT_WITHIN = 14.0  # pixels
@@ -38,12 +38,18 @@ class Catch:
 
 
 def caught(
-    sight: Sight, snaps: Collection[Snap], x: float, y: float, wanted: Floats, moving: tuple[str, Booleans]
+    sight: Sight,
+    snaps: Collection[Snap],
+    x: float,
+    y: float,
+    wanted: Floats,
+    moving: tuple[str, Booleans],
+    guides: Floats | None = None,
 ) -> Catch | None:
     """What catches a dragged place: points before edge middles, edges, faces, and the grid last; None for nothing.
 
     x, y: the pointer in device pixels; wanted: (3,) where the drag would put the place; moving: the part that is
-    dragged and which of its points move, which catch nothing themselves.
+    dragged and which of its points move, which catch nothing themselves; guides: (n, 3) places of guides that catch.
     """
     part_id, moves = moving
     for snap in ("point", "middle", "edge"):
@@ -57,6 +63,11 @@ def caught(
                 best = found
         if best is not None:
             return Catch(best[1], {"point": "point", "middle": "edge middle", "edge": "edge"}[snap])
+    if "guide" in snaps and guides is not None and len(guides):
+        screen = sight.camera.project(guides, sight.width, sight.height)
+        distance = np.hypot(screen[:, 0] - x, screen[:, 1] - y)
+        if distance.min() <= CAUGHT_WITHIN:
+            return Catch(guides[int(distance.argmin())], "guide")
     if "face" in snaps:
         place = _on_face(sight, x, y, part_id)
         if place is not None:
@@ -111,21 +122,6 @@ def _nearest_on_lines(camera: Camera, width: int, height: int, ends: Floats, x: 
 
 
 def _on_face(sight: Sight, x: float, y: float, part_id: str) -> Floats | None:
-    """The place on the face of another part under a pixel, from the depth that was drawn there."""
-    column, row = int(x), int(y)
-    if not (0 <= column < sight.width and 0 <= row < sight.height):
-        return None
-    found = numbered(sight.pictures, int(sight.what.numbers[row, column]))
-    if found is None or found[0].part.id == part_id:
-        return None
-    camera = sight.camera
-    clip = np.array(
-        [
-            2.0 * (column + 0.5) / sight.width - 1.0,
-            1.0 - 2.0 * (row + 0.5) / sight.height,
-            2.0 * float(sight.what.depth[row, column]) - 1.0,
-            1.0,
-        ]
-    )
-    world = np.linalg.solve(camera.projection(sight.width, sight.height) @ camera.view(), clip)
-    return np.asarray(world[:3] / world[3])
+    """The place on the face of another part under a pixel."""
+    found = surface_place(sight, x, y)
+    return None if found is None or found[1].part.id == part_id else found[0]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import time
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
@@ -13,31 +13,25 @@ from PySide6.QtOpenGLWidgets import QOpenGLWidget
 from PySide6.QtWidgets import QApplication, QWidget
 
 from levelloop.app.camera import Camera
+from levelloop.app.choosing import Choosing
 from levelloop.app.dragging import Dragging
 from levelloop.app.handle import Handle, Mode
-from levelloop.app.overlay import BRUSH_RADIUS, Overlay
-from levelloop.app.picking import (
-    Hit,
-    Reach,
-    Sight,
-    pick,
-    picked_in_box,
-    picked_in_lasso,
-    picked_under_brush,
-)
+from levelloop.app.overlay import Overlay
+from levelloop.app.picking import Hit, Reach, Sight, pick
 from levelloop.app.renderer import Renderer, Scene, Shading
 from levelloop.app.scenery import Scenery
 from levelloop.app.snapping import Catch, Snap
 from levelloop.app.stage import Stage
 from levelloop.app.theme import Theme
+from levelloop.app.tools import Tool
 from levelloop.core.edit.transform import middle_of_box
-from levelloop.core.errors import LevelLoopError
 from levelloop.core.measure.gauge import LoopGauge, loop_gauge
 from levelloop.core.review.findings import Finding
-from levelloop.core.selection import Kind, Selection, combine, points_of, select_between, select_loop, select_ring
+from levelloop.core.selection import Kind, Selection, points_of
+from levelloop.document.cameras import NamedCamera
 from levelloop.document.session import Session
 
-Drag = Literal["none", "maybe_box", "box", "lasso", "brush", "free", "handle", "orbit", "pan", "menu_or_orbit"]
+Drag = Literal["none", "maybe_box", "box", "lasso", "brush", "free", "handle", "tool", "orbit", "pan", "menu_or_orbit"]
 Inside = Literal["tinted", "plain", "hidden"]
 SHIFT, CONTROL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
 RESTS_AFTER = 600  # milliseconds on an edge until its loop is gauged
@@ -61,7 +55,9 @@ class Hands:
     """What all views share: what is selected for, how far picking reaches, the transform tool, the finding shown.
 
     soft: the parameters of the soft range that transforms begin with; empty where it is off; snaps: what catches a
-    drag; measuring: whether the distance between the last two picks is shown.
+    drag; measuring: whether the distance between the last two picks is shown; keeps_selection: whether clicks leave the
+    selection as it is; tool: what the left button draws with, None where it selects; repeats: the kind of element that
+    Shift+click applies the running operation to, None where none runs; apply_again: applies it.
     """
 
     kind: Kind | Literal["parts"] = "faces"
@@ -74,6 +70,10 @@ class Hands:
     soft: dict[str, Any] = field(default_factory=dict)
     snaps: set[Snap] = field(default_factory=set)
     measuring: bool = False
+    keeps_selection: bool = False
+    tool: Tool | None = None
+    repeats: Callable[[], Kind | None] = lambda: None
+    apply_again: Callable[[Selection], None] = lambda selection: None
 
 
 @dataclass
@@ -95,12 +95,14 @@ class Look:
 class Viewport(QOpenGLWidget):
     """One view of the document.
 
-    asked_menu: right click at a place. told: a sentence for the person. transform_began: a handle drag started.
+    asked_menu: right click at a place. told: a sentence for the person. soft_turned: the wheel makes the soft range
+    larger or smaller, by a factor.
     """
 
     asked_menu = Signal(QPoint)
     told = Signal(str)
     camera_moved = Signal()
+    soft_turned = Signal(float)
 
     def __init__(
         self, session: Session, stage: Stage, theme: Theme, parent: QWidget | None = None, hands: Hands | None = None
@@ -114,6 +116,7 @@ class Viewport(QOpenGLWidget):
         self.look_of = Look()
         self.scenery = Scenery(self)
         self.dragging = Dragging(self)
+        self.choosing = Choosing(self)
         self._renderer: Renderer | None = None
         self._sight: Sight | None = None
         self.drag: Drag = "none"
@@ -125,7 +128,6 @@ class Viewport(QOpenGLWidget):
         self.catch: Catch | None = None
         self._held = ""  # the key that makes a drag a lasso (G) or a brush (Q)
         self._grip = -1
-        self._clicks: tuple[float, QPoint, int] = (0.0, QPoint(), 0)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(320, 240)
@@ -209,6 +211,11 @@ class Viewport(QOpenGLWidget):
         self.camera.look(direction)
         self._moved()
 
+    def look_through(self, camera: NamedCamera) -> None:
+        """Looks through a named camera."""
+        self.camera.look_through(camera)
+        self._moved()
+
     def toggle_perspective(self) -> None:
         """Changes between perspective and orthographic."""
         self.camera.perspective = not self.camera.perspective
@@ -278,6 +285,11 @@ class Viewport(QOpenGLWidget):
         return self._box
 
     @property
+    def pointer(self) -> QPoint:
+        """Where the pointer was last, in logical pixels."""
+        return self._last
+
+    @property
     def lasso(self) -> list[QPoint]:
         """The line of the lasso being drawn, in logical pixels."""
         return self._lasso if self.drag == "lasso" else []
@@ -319,6 +331,9 @@ class Viewport(QOpenGLWidget):
             self.drag = "menu_or_orbit"
         elif button == Qt.MouseButton.MiddleButton:
             self.drag = "pan"
+        elif button == Qt.MouseButton.LeftButton and self.hands.tool is not None:
+            self.drag = "tool"
+            self.hands.tool.press(self, self.pressed)
         elif button == Qt.MouseButton.LeftButton:
             handle = self.handle()
             grip = self._axis_at(handle, self.pressed)
@@ -359,14 +374,18 @@ class Viewport(QOpenGLWidget):
             self._lasso.append(place)
             self.overlay.update()
         elif self.drag == "brush":
-            self._paint(place, event.modifiers())
+            self.choosing.paint(place, event.modifiers())
         elif self.drag == "free":
             self.dragging.drag_free(place)
         elif self.drag == "handle" and (far or self.dragging.runs):
             self.dragging.drag_handle(place)
-        elif self.drag == "none":
+        elif self.drag == "tool" and self.hands.tool is not None:
+            self.hands.tool.drag(self, place)
+        elif self.drag == "none" and self.hands.tool is None:
             self._hover_timer.start()
         self._last = place
+        if self.hands.tool is not None:
+            self.overlay.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         place = event.position().toPoint()
@@ -375,15 +394,17 @@ class Viewport(QOpenGLWidget):
             # A pull test: what hung together was seen, and springs back.
             self.session.revert_last()
         self.stage.hurry(False)
+        if drag == "tool" and self.hands.tool is not None:
+            self.hands.tool.release(self, place)
         if drag == "menu_or_orbit":
             self._find_hover()
             self.asked_menu.emit(place)
         elif drag == "box":
-            self._select_box(event.modifiers())
+            self.choosing.select_box(event.modifiers())
         elif drag == "lasso":
-            self._select_lasso(event.modifiers())
+            self.choosing.select_lasso(self._lasso, event.modifiers())
         elif drag == "maybe_box":
-            self._click(place, event.modifiers())
+            self.choosing.click(place, event.modifiers())
         self._box = None
         self._lasso = []
         self._grip = -1
@@ -410,6 +431,9 @@ class Viewport(QOpenGLWidget):
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         place = event.position()
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier and self.scenery.running_soft() is not None:
+            self.soft_turned.emit(1.001 ** event.angleDelta().y())
+            return
         self.camera.zoom(1.0015 ** event.angleDelta().y(), place.x(), place.y(), self.width(), self.height())
         self._moved()
 
@@ -450,9 +474,9 @@ class Viewport(QOpenGLWidget):
         ratio = self.devicePixelRatioF()
         return place.x() * ratio, place.y() * ratio
 
-    def pick_at(self, place: QPoint) -> Hit | None:
+    def pick_at(self, place: QPoint, kind: Kind | None = None) -> Hit | None:
         """The element, or for parts the face, at a place."""
-        kind: Kind = "faces" if self.kind == "parts" else self.kind
+        kind = kind or ("faces" if self.kind == "parts" else self.kind)
         x, y = self.device(place)
         return pick(self.sight(), kind, x, y, self.reach, self.session.document.active)
 
@@ -483,100 +507,3 @@ class Viewport(QOpenGLWidget):
         if handle is None:
             return None
         return handle.axis_at(place.x(), place.y(), self.camera, self.width(), self.height())
-
-    def _click(self, place: QPoint, modifiers: Qt.KeyboardModifier) -> None:
-        now, count = time.monotonic(), 1
-        last_time, last_place, last_count = self._clicks
-        quick = now - last_time < QApplication.doubleClickInterval() / 1000.0
-        if quick and (place - last_place).manhattanLength() <= FAR_ENOUGH:
-            count = last_count % 3 + 1
-        self._clicks = (now, place, count)
-        hit = self.pick_at(place)
-        add = bool(modifiers & Qt.KeyboardModifier.ShiftModifier)
-        remove = bool(modifiers & Qt.KeyboardModifier.ControlModifier)
-        if hit is None:
-            if not (add or remove) and self.session.document.parts:
-                self.session.select_none()
-            return
-        part = hit.picture.part
-        if part.locked:
-            self.told.emit(f"“{part.name}” is locked.")
-            return
-        if self.kind == "parts":
-            self.session.set_active(part.id)
-            return
-        if part.id != self.session.document.active:
-            self.session.set_active(part.id, keep_others=add or remove)
-        topology = part.mesh.topology
-        found = Selection(hit.kind, np.array([hit.index]), self._picked_backwards(hit, place))
-        old = self.session.selection
-        try:
-            if count == 2 and hit.kind == "edges":
-                found = select_loop(topology, found)
-            elif count == 3 and hit.kind == "edges":
-                found = select_ring(topology, found)
-            elif count == 2 and hit.kind == "faces":
-                found = self._face_loop(topology, hit.index, old)
-        except LevelLoopError as error:
-            self.told.emit(str(error))
-        if add and remove:
-            # The stretch from the last pick to this one.
-            try:
-                found = select_between(topology, combine(old, found, add=True))
-            except LevelLoopError as error:
-                self.told.emit(str(error))
-                return
-            remove = False
-        self.session.set_selection(combine(old, found, add, remove))
-
-    def _picked_backwards(self, hit: Hit, place: QPoint) -> np.ndarray | None:
-        """An edge is directed from the end it was picked nearer to."""
-        if hit.kind != "edges":
-            return None
-        ends = hit.picture.cage_places[hit.picture.part.mesh.topology.edges[hit.index]]
-        screen = self.on_screen(ends)[:, :2]
-        distance = np.hypot(screen[:, 0] - place.x(), screen[:, 1] - place.y())
-        return np.array([distance[1] < distance[0]])
-
-    def _face_loop(self, topology: Any, face: int, old: Selection) -> Selection:
-        """The loop through a face and a neighbour of it that is selected already."""
-        both = Selection("faces", np.array([face]))
-        if old.kind == "faces" and len(old) > 1:
-            both = Selection("faces", old.indices[-2:])
-        return select_loop(topology, both)
-
-    def _select_box(self, modifiers: Qt.KeyboardModifier) -> None:
-        picture = self.stage.picture(self.session.document.active) if self.session.document.parts else None
-        if self._box is None or picture is None or self.kind == "parts":
-            return
-        ratio = self.devicePixelRatioF()
-        box = self._box
-        low, high = (box.left() * ratio, box.top() * ratio), (box.right() * ratio, box.bottom() * ratio)
-        found = Selection(self.kind, picked_in_box(self.sight(), picture, self.kind, low, high, self.reach))
-        self._take(found, modifiers)
-
-    def _select_lasso(self, modifiers: Qt.KeyboardModifier) -> None:
-        picture = self.stage.picture(self.session.document.active) if self.session.document.parts else None
-        if picture is None or self.kind == "parts" or len(self._lasso) < 3:
-            return
-        outline = np.array([self.device(place) for place in self._lasso])
-        found = picked_in_lasso(self.sight(), picture, self.kind, outline, self.reach)
-        self._take(Selection(self.kind, found), modifiers)
-
-    def _paint(self, place: QPoint, modifiers: Qt.KeyboardModifier) -> None:
-        picture = self.stage.picture(self.session.document.active) if self.session.document.parts else None
-        if picture is None or self.kind == "parts":
-            return
-        x, y = self.device(place)
-        radius = BRUSH_RADIUS * self.devicePixelRatioF()
-        found = picked_under_brush(self.sight(), picture, self.kind, x, y, radius, self.reach)
-        remove = bool(modifiers & CONTROL)
-        new = combine(self.session.selection, Selection(self.kind, found), not remove, remove)
-        if not new.same_as(self.session.selection):
-            self.session.set_selection(new)
-        self.overlay.update()
-
-    def _take(self, found: Selection, modifiers: Qt.KeyboardModifier) -> None:
-        """Selects what was found; Shift adds, Ctrl removes."""
-        add, remove = bool(modifiers & SHIFT), bool(modifiers & CONTROL)
-        self.session.set_selection(combine(self.session.selection, found, add, remove))

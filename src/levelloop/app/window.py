@@ -6,7 +6,6 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 from PySide6.QtCore import QPoint, QSettings, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QKeyEvent
 from PySide6.QtWidgets import (
@@ -20,25 +19,25 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from levelloop.app.asking import file_to_open, file_to_write, image_to_open, may_discard
+from levelloop.app.asking import file_to_open, file_to_write, may_discard
 from levelloop.app.build_line import BuildLine, Stop
 from levelloop.app.finder import Command, Finder
 from levelloop.app.menus import build_menus, fitting_menu
-from levelloop.app.panels import HistoryPanel, PartsPanel, ReviewPanel
+from levelloop.app.panels import HistoryPanel, ReviewPanel
 from levelloop.app.panes import Panes
 from levelloop.app.part_commands import PartCommands
-from levelloop.app.picking import REACHES
-from levelloop.app.readout import readout
+from levelloop.app.parts_panel import PartsPanel
+from levelloop.app.picking import element_places
+from levelloop.app.readout import readout, strays, without
 from levelloop.app.reviewing import Reviewing
 from levelloop.app.sentence_bar import TRANSFORMS, SentenceBar
-from levelloop.app.snapping import SNAPS, TITLES, Snap
 from levelloop.app.stage import Stage
 from levelloop.app.theme import BENCH, THEMES, style_sheet, text_font
 from levelloop.app.tool_rack import ToolRack
+from levelloop.app.view_commands import ViewCommands
 from levelloop.app.viewport import Viewport
 from levelloop.core.errors import LevelLoopError
-from levelloop.core.selection import Kind
-from levelloop.document.guides import AXES
+from levelloop.core.selection import Kind, Selection
 from levelloop.document.operations import REGISTRY
 from levelloop.document.session import Session, State
 from levelloop.files import DOCUMENT_WRITERS, MESH_WRITERS, notes_on, write_meshes
@@ -52,9 +51,11 @@ NEED_WORDS = (
     "set_material",
     "keep_set",
     "select_set",
+    "select_where",
     "group_part",
     "set_guide",
-    "calibrate_guide",
+    "set_camera",
+    "remove_camera",
 )
 TAP = 220  # milliseconds; a longer press of Space is a peek
 
@@ -78,7 +79,7 @@ class Window(QMainWindow):
         self.commands: list[Command] = []
         self._last_used: dict[str, dict[str, Any]] = {}
         self.on_parts = PartCommands(self)
-        self._soft_before: dict[str, Any] = {}
+        self.on_view = ViewCommands(self)
         self._space_down = False
         self._build_layout()
         head = QWidget(self)
@@ -116,6 +117,10 @@ class Window(QMainWindow):
         self._message.setText(sentence)
         self._message.setToolTip(sentence)
 
+    def show_snaps(self, words: str) -> None:
+        """Says at the foot what catches a drag."""
+        self._snaps.setText(words)
+
     @property
     def message(self) -> str:
         """The sentence shown at the foot."""
@@ -124,13 +129,18 @@ class Window(QMainWindow):
     def start(self, key: str) -> None:
         """Begins an operation as its menu entry, tool or key does."""
         operation = REGISTRY[key]
-        if key == "add_guide":
-            self.ask_guide()
+        by_hand = {
+            "add_guide": self.on_view.ask_guide,
+            "keep_camera": self.on_view.keep_camera,
+            "calibrate_guide": self.on_view.calibrate_guide,
+        }
+        if key in by_hand:
+            by_hand[key]()
             return
         if not self.session.document.parts and operation.acts_on not in ("form", "document"):
             self.tell("There is no part yet; add a form first.")
             return
-        if operation.acts_on == "selection":
+        if operation.acts_on == "selection" and key not in NEED_WORDS:
             self.attempt(lambda: self.session.do(key))
             return
         reason = operation.why_not(self.session.selection)
@@ -138,6 +148,10 @@ class Window(QMainWindow):
             self.tell(reason)
             return
         self.tell("")
+        self.panes.hands.tool = None
+        if key == "nudge":
+            self.on_view.nudge()
+            return
         waiting = key in TRANSFORMS or key in NEED_WORDS
         self.view.mode = key if key in TRANSFORMS else None  # type: ignore[assignment]
         starter = {} if waiting else STARTERS.get(key, {})
@@ -376,6 +390,9 @@ class Window(QMainWindow):
         self.panes.told.connect(self.tell)
         self.panes.asked_menu.connect(self._context_menu)
         self.panes.camera_moved.connect(self._refresh_readout)
+        self.panes.soft_turned.connect(self.on_view.turn_soft)
+        self.panes.hands.repeats = self._repeats
+        self.panes.hands.apply_again = self._apply_again
         self.sentence.told.connect(self.tell)
         self.sentence.left.connect(lambda: self.view.setFocus())
         self.rack.chosen.connect(self.start)
@@ -397,6 +414,7 @@ class Window(QMainWindow):
                 self._last_used[new.key] = {
                     name: value for name, value in new.parameters.items() if new.key not in TRANSFORMS
                 }
+        self.on_view.follow_cameras(old.document, new.document)
         self.view.hover = None
         kind = new.selection(new.document.active).kind
         if len(new.selection(new.document.active)) and self.view.kind not in (kind, "parts"):
@@ -427,12 +445,33 @@ class Window(QMainWindow):
         self.setWindowTitle(f"{name}{mark} — Level Loop")
 
     def _follow(self, link: str) -> None:
-        """A click on a stray in the readout drops it from the selection."""
-        from levelloop.app.readout import without_far_side
-
+        """A click on strays in the readout drops them from the selection, or frames them."""
         picture = self.stage.picture(self.session.document.active)
-        if picture is not None and link == "far":
-            self.session.set_selection(without_far_side(self.session.selection, picture, self.view.camera))
+        if picture is None:
+            return
+        do, _, name = link.partition(":")
+        selection = self.session.selection
+        found = strays(name, selection, picture, self.view.camera)
+        if do == "drop":
+            self.session.set_selection(without(selection, found))
+        elif found.any():
+            self.view.frame_points(element_places(picture, selection.kind)[selection.indices[found]])
+
+    def _repeats(self) -> Kind | None:
+        """The kind of element that the operation whose numbers are open was applied to, where there is one."""
+        state = self.session.state
+        if not self.sentence.is_open or self.sentence.is_waiting or not state.key or state.key in TRANSFORMS:
+            return None
+        operation = REGISTRY[state.key]
+        if operation.acts_on != "cage" or not operation.needs or operation.least > 1:
+            return None
+        before = self.session.history[self.session.here - 1].selection(state.document.active)
+        return before.kind if len(before) else None
+
+    def _apply_again(self, selection: Selection) -> None:
+        """Keeps the operation whose numbers are open and applies it to something else."""
+        self.session.set_selection(selection)
+        self.sentence.finish(True)
 
     # Commands
 
@@ -459,7 +498,11 @@ class Window(QMainWindow):
         self.tell(self.session.repeat_last())
 
     def _escape(self) -> None:
-        if self.sentence.is_open:
+        if self.panes.hands.tool is not None:
+            # What was drawn stays: it can be undone.
+            self.on_view.take_tool(None)
+            self.sentence.close_fields()
+        elif self.sentence.is_open:
             self.sentence.take_back()
         elif self.view.mode is not None:
             self.view.mode = None
@@ -474,44 +517,6 @@ class Window(QMainWindow):
 
     def select_none(self) -> None:
         self.attempt(self.session.select_none)
-
-    def toggle_reach(self) -> None:
-        self.view.reach = REACHES[(REACHES.index(self.view.reach) + 1) % len(REACHES)]
-        words = {"visible": "What is seen", "facing": "What faces the view", "through": "Everything"}
-        self.tell(f"{words[self.view.reach]} is picked.")
-        self.panes.refresh()
-
-    def toggle_snap(self, snap: Snap) -> None:
-        """Turns one kind of snapping on or off."""
-        snaps = self.panes.hands.snaps
-        snaps.symmetric_difference_update({snap})
-        on = [TITLES[name] for name in SNAPS if name in snaps]
-        self._snaps.setText("snap: " + ", ".join(on) if on else "")
-        self.tell(f"Snapping to {TITLES[snap]} is {'on' if snap in snaps else 'off'}.")
-
-    def toggle_measure(self) -> None:
-        """Shows, or not, what lies between the last two picks."""
-        hands = self.panes.hands
-        hands.measuring = not hands.measuring
-        self.tell("Pick two: their distance is shown." if hands.measuring else "Measuring is off.")
-        self.panes.refresh()
-
-    def toggle_soft(self) -> None:
-        """Turns the soft range of transforms, the running one too, on or off; a quarter of the part's size at first."""
-        hands = self.panes.hands
-        if hands.soft:
-            self._soft_before = dict(hands.soft)
-            hands.soft = {}
-        else:
-            extent = (
-                self.stage.extent(self.session.document.active) if self.session.document.parts else np.zeros((0, 3))
-            )
-            size = float(np.linalg.norm(np.ptp(extent, axis=0))) if len(extent) else 40.0
-            hands.soft = self._soft_before or {"soft_range": max(1.0, round(size / 4.0))}
-        if self.view.mode is not None and self.sentence.is_open:
-            self.attempt(lambda: self.sentence.change(soft_range=hands.soft.get("soft_range", 0.0)))
-        self.tell(f"Soft range {hands.soft['soft_range']:g} mm." if hands.soft else "Soft range off.")
-        self.panes.refresh()
 
     def set_theme(self, name: str, remember: bool = True) -> None:
         """Shows everything in the theme of that name, now and from now on."""
@@ -529,31 +534,6 @@ class Window(QMainWindow):
         self.reviewing.soon()
         if remember:
             QSettings("Level Loop", "Level Loop").setValue("theme", name)
-
-    def toggle_look(self, name: str) -> None:
-        """Turns one thing of how the active view looks on or off."""
-        look = self.view.look_of
-        setattr(look, name, not getattr(look, name))
-        self.view.look_changed()
-
-    def set_look(self, **values: Any) -> None:
-        """Changes how the active view looks."""
-        for name, value in values.items():
-            setattr(self.view.look_of, name, value)
-        self.view.look_changed()
-
-    def cut_view(self) -> None:
-        """Cuts the active view open through the middle of what is framed, square to the axis it looks along most."""
-        look = self.view.look_of
-        if look.section is not None:
-            self.set_look(section=None)
-            return
-        extent = self.stage.extent(self.session.document.active)
-        if len(extent) == 0:
-            self.tell("There is nothing to cut open yet.")
-            return
-        axis = int(np.argmax(np.abs(self.view.camera.axes[2])))
-        self.set_look(section=(axis, float(0.5 * (extent[:, axis].min() + extent[:, axis].max()))))
 
     def _begin_peek(self) -> None:
         self.stage.peek(True)
@@ -586,19 +566,6 @@ class Window(QMainWindow):
         """Saves the document under a name that the person chooses."""
         path = file_to_write(self, "Save as", DOCUMENT_WRITERS)
         return path is not None and self.save_path(path)
-
-    def ask_guide(self) -> None:
-        """Puts an image that the person chooses into the direction the active view looks from."""
-        path = image_to_open(self)
-        if path is not None:
-            self.add_guide(path)
-
-    def add_guide(self, path: Path) -> None:
-        """Puts an image into the direction nearest to that of the active view, and looks from there."""
-        back = self.view.camera.axes[2]
-        view = max(AXES, key=lambda name: float(np.cross(*AXES[name]) @ back))
-        if self.attempt(lambda: self.sentence.start("add_guide", {"path": str(path), "view": view}, False)):
-            self.view.look(view)
 
     def ask_export(self) -> bool:
         """Writes the smooth surfaces to a file that the person chooses."""

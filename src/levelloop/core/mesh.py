@@ -63,7 +63,8 @@ class Mesh:
     material: (m,) index into materials, −1 for none. seam: (e,) edges where UV islands end; hole: (m,) faces that
     are no part of the surface; uv: (k, 2) for each corner, None for a mesh without; sets: named selections;
     diagonal: (m,) along which a quad is split into triangles: 0 the better one, 1 from its first corner, 2 from its
-    second; hidden: (m,) faces that nobody sees, picks or moves for now.
+    second; hidden: (m,) faces that nobody sees, picks or moves for now; soft: (e,) edges over which a cage is shaded
+    as if it were round, where it is shown without smoothing.
     Raises MeshError where arrays don't fit.
     """
 
@@ -80,6 +81,7 @@ class Mesh:
     sets: tuple[NamedSet, ...] = ()
     diagonal: Integers = field(default=None)  # type: ignore[arg-type]
     hidden: Booleans = field(default=None)  # type: ignore[arg-type]
+    soft: Booleans = field(default=None)  # type: ignore[arg-type]
 
     def __post_init__(self) -> None:
         topology = self.topology
@@ -95,6 +97,8 @@ class Mesh:
             self._fill("crease_sharpness", topology.n_edges, 0.0, np.float64)
         if self.seam is not None:
             self._fill("seam", topology.n_edges, False, np.bool_)
+        if self.soft is not None:
+            self._fill("soft", topology.n_edges, False, np.bool_)
         self._fill("material", topology.n_faces, -1, np.int64)
         self._fill("hole", topology.n_faces, False, np.bool_)
         self._fill("diagonal", topology.n_faces, 0, np.int64)
@@ -128,6 +132,13 @@ class Mesh:
         if self.seam is None:
             object.__setattr__(self, "seam", frozen(np.zeros(self.topology.n_edges, dtype=np.bool_)))
         return self.seam
+
+    @property
+    def soft_edges(self) -> Booleans:
+        """Whether each edge is shaded soft: (e,)."""
+        if self.soft is None:
+            object.__setattr__(self, "soft", frozen(np.zeros(self.topology.n_edges, dtype=np.bool_)))
+        return self.soft
 
     @cached_property
     def hidden_points(self) -> Booleans:

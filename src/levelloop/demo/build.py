@@ -11,6 +11,7 @@ from levelloop.document.script import run_script
 from levelloop.document.session import Session
 
 SCRIPTS = ("honey_jar", "hive_bracket")
+GROUPS = {"honey jar": "table", "hive bracket": "hive"}
 # Drawings of the bee: the image, its view, width and place of its middle in mm; both 84 mm high.
 GUIDES = (("bee_front", "front", 70.0, (-85.0, 42.0)), ("bee_side", "right", 98.0, (-95.0, 42.0)))
 
@@ -22,7 +23,13 @@ def demo_document() -> Document:
         text = files("levelloop.demo").joinpath(f"{name}.json").read_text(encoding="utf-8")
         run_script(session, json.loads(text))
     document = session.document
-    return replace(document, active=document.parts[0].id, guides=tuple(_guide(*guide) for guide in GUIDES))
+    parts = tuple(replace(part, group=GROUPS.get(part.name, "")) for part in document.parts)
+    return replace(
+        document,
+        parts=parts,
+        active=parts[0].id,
+        guides=tuple(_guide(*guide) for guide in GUIDES),
+    )
 
 
 def _guide(name: str, view: str, width: float, at: tuple[float, float]) -> Guide:

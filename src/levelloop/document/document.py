@@ -13,6 +13,7 @@ from levelloop.core.arrays import Floats, frozen
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
 from levelloop.core.subdivision.surface import smooth
+from levelloop.document.cameras import NamedCamera
 from levelloop.document.parameters import Reading
 
 DEFAULT_LEVEL = 2
@@ -75,9 +76,11 @@ class Part:
 class Guide:
     """A reference image in a view.
 
-    view: the direction it is seen from; width: mm; at: (right, up) mm of its middle; opacity 0 … 1; flip: mirrored
+    view: the direction or named camera it is seen from; width: mm, for a camera at its target;
+    at: (right, up) mm of its middle; opacity 0 … 1; flip: mirrored
     left to right; crop: "whole", "left" or "right" half; through: drawn over the parts, else behind them; standing: in
-    space, seen from everywhere; data: the image itself where the document carries it, else it is read from path.
+    space, seen from everywhere; onto: id of a part that the image is projected onto, empty for none;
+    data: the image itself where the document carries it, else it is read from path.
     """
 
     name: str
@@ -92,6 +95,7 @@ class Guide:
     standing: bool = False
     locked: bool = False
     shown: bool = True
+    onto: str = ""
     data: bytes | None = None
 
 
@@ -110,7 +114,8 @@ class Symmetry:
 
 @dataclass(frozen=True, eq=False)
 class Document:
-    """Parts in order, which one is active, the unit of typed numbers, named values, the anchor, symmetry.
+    """Parts in order, which one is active, the unit of typed numbers, named values, the anchor, symmetry,
+    guides, named cameras.
 
     values: name → (text, millimetres); anchor: (x, y, z) mm.
     """
@@ -122,6 +127,7 @@ class Document:
     anchor: tuple[float, float, float] | None = None
     symmetry: Symmetry | None = None
     guides: tuple[Guide, ...] = ()
+    cameras: tuple[NamedCamera, ...] = ()
 
     @property
     def part(self) -> Part:

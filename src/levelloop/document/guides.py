@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from dataclasses import replace
 from pathlib import Path
-from typing import Literal
 
 import numpy as np
 
+from levelloop.core.arrays import Floats
 from levelloop.core.errors import EditError
+from levelloop.document.cameras import find_camera, view_axes
 from levelloop.document.document import Document, Guide
 
-GuideView = Literal["front", "back", "right", "left", "top", "bottom"]
 # For each direction the axes that point right and up in its view.
 AXES: dict[str, tuple[tuple[float, float, float], tuple[float, float, float]]] = {
     "front": ((1, 0, 0), (0, 0, 1)),
@@ -28,15 +28,19 @@ LARGEST = 64 * 1024 * 1024  # bytes; a picture beyond that is no reference, and 
 def add_guide(
     document: Document,
     path: str,
-    view: GuideView = "front",
+    view: str = "front",
     width: float = 100.0,
     embed: bool = True,
     name: str = "",
 ) -> Document:
-    """Puts an image into a view, centred on the origin.
+    """Puts an image into a view, centred on the origin or what the camera looks at.
 
+    view: a direction or a named camera;
     width: mm of the image's width; embed: the document carries the image itself, else only where it is.
     """
+    if view not in AXES and all(camera.name != view for camera in document.cameras):
+        known = ", ".join([*AXES, *(camera.name for camera in document.cameras)])
+        raise EditError(f"There is no view “{view}”; there are {known}.")
     file = Path(path).expanduser()
     if file.suffix.lower() not in ENDINGS:
         raise EditError(f"A guide is a PNG, JPEG or SVG image; “{file.name}” is none.")
@@ -66,8 +70,12 @@ def set_guide(
     standing: bool | None = None,
     locked: bool | None = None,
     shown: bool | None = None,
+    onto: str | None = None,
 ) -> Document:
-    """Changes what is given of a guide; a locked one only lets itself be unlocked, shown or hidden."""
+    """Changes what is given of a guide; a locked one only lets itself be unlocked, shown or hidden.
+
+    onto: a part by name that the image is projected onto along its view, "" to end that.
+    """
     guide = find_guide(document, name)
     given = {
         key: value
@@ -81,6 +89,7 @@ def set_guide(
             "standing": standing,
             "locked": locked,
             "shown": shown,
+            "onto": document.find(onto).id if onto else onto,
         }.items()
         if value is not None
     }
@@ -102,6 +111,16 @@ def calibrate_guide(
     factor = length / apart
     at = (start[0] + (guide.at[0] - start[0]) * factor, start[1] + (guide.at[1] - start[1]) * factor)
     return _with(document, guide, replace(guide, width=guide.width * factor, at=at))
+
+
+def guide_plane(document: Document, guide: Guide) -> tuple[Floats, Floats, Floats]:
+    """Where a guide's plane is: its origin and the unit directions right and up, each (3,)."""
+    if guide.view in AXES:
+        right, up = (np.array(axis, dtype=np.float64) for axis in AXES[guide.view])
+        return np.zeros(3), right, up
+    camera = find_camera(document, guide.view)
+    right, up, _ = view_axes(camera.turn, camera.tilt)
+    return np.array(camera.target), right, up
 
 
 def remove_guide(document: Document, name: str) -> Document:

@@ -197,3 +197,63 @@ def _only(mesh: Mesh, inside: Booleans) -> Mesh:
 def _like(own: Part, part: Part) -> Part:
     """A new part that stands and is smoothed as another."""
     return replace(own, level=part.level, limit=part.limit, transform=part.transform, group=part.group)
+
+
+# Groups and order in the list
+
+
+def grouped(document: Document) -> list[tuple[Part | None, str]]:
+    """The parts as a list shows them, each group's path, with None for the part, before what is in it.
+
+    A group stands where its first part stands in the document; what is in it follows in the document's order.
+    """
+    rows: list[tuple[Part | None, str]] = []
+
+    def list_level(parts: list[Part], path: str) -> None:
+        done: set[str] = set()
+        depth = path.count("/") + 1 if path else 0
+        for part in parts:
+            names = part.group.split("/") if part.group else []
+            if len(names) == depth:
+                rows.append((part, part.group))
+                continue
+            inner = "/".join(names[: depth + 1])
+            if inner not in done:
+                done.add(inner)
+                rows.append((None, inner))
+                list_level([other for other in parts if _is_in(other, inner)], inner)
+
+    list_level(list(document.parts), "")
+    return rows
+
+
+def in_group(document: Document, group: str) -> list[Part]:
+    """All parts of a group and of the groups in it."""
+    return [part for part in document.parts if _is_in(part, group)]
+
+
+def moved_in_list(document: Document, part_id: str, before: str | None, group: str) -> Document:
+    """The document with a part in a group, before another part of the list, or last."""
+    part = replace(document.find(part_id), group=group)
+    parts = [other for other in document.parts if other.id != part_id]
+    place = next((n for n, other in enumerate(parts) if other.id == before), len(parts))
+    return replace(document, parts=(*parts[:place], part, *parts[place:]))
+
+
+def rename_group(document: Document, group: str, name: str) -> Document:
+    """The document with a group called otherwise; groups in it go with it."""
+    path = "/".join((*group.split("/")[:-1], name))
+    parts = tuple(
+        replace(part, group=path + part.group[len(group) :]) if _is_in(part, group) else part for part in document.parts
+    )
+    return replace(document, parts=parts)
+
+
+def show_group(document: Document, group: str, shown: bool) -> Document:
+    """The document with all parts of a group shown or hidden."""
+    parts = tuple(replace(part, visible=shown) if _is_in(part, group) else part for part in document.parts)
+    return replace(document, parts=parts)
+
+
+def _is_in(part: Part, group: str) -> bool:
+    return part.group == group or part.group.startswith(group + "/")

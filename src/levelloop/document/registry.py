@@ -23,7 +23,9 @@ class Operation:
     (mesh, selection, **parameters) → Selection; "part" (part, **parameters) → Part; "document" (document,
     **parameters) → Document; "parts" (document, selections, **parameters) → Change.
     needs: kinds of selection it takes; empty: none needed. least: how many elements. or_all: nothing selected
-    means everything. moves_only: changes nothing but where points are, so that symmetry can mirror it.
+    means everything. moves_only: changes nothing but where points are, so that symmetry can mirror it. in_turn: makes
+    one thing of all that is selected, so that symmetry runs it once for each side. drawn: the parameter that is drawn
+    in the view; typed numbers wait for it.
     """
 
     key: str
@@ -41,6 +43,8 @@ class Operation:
     icon: str = ""
     group: str = ""
     moves_only: bool = False
+    in_turn: bool = False
+    drawn: str = ""
 
     def parameter(self, name: str) -> Parameter:
         """A parameter by name. Raises EditError where there is none."""

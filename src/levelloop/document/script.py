@@ -70,7 +70,10 @@ def _select_all(session: Session, kind: Any, rest: dict[str, Any]) -> None:
 
 def _select_where(session: Session, what: Any, rest: dict[str, Any]) -> None:
     _none_left(rest)
-    session.select_where(**_object(what))
+    if isinstance(what, str):
+        session.select_sentence(what)
+    else:
+        session.select_where(**_object(what))
 
 
 def _select_none(session: Session, _: Any, rest: dict[str, Any]) -> None:

@@ -10,9 +10,10 @@ from typing import Any, Self
 import numpy as np
 from psygnal import Signal
 
+from levelloop.core.arrays import Integers
 from levelloop.core.edit.carry import Edit
 from levelloop.core.edit.combine import combined
-from levelloop.core.edit.symmetry import made_symmetric, twins_by_flow, twins_by_place
+from levelloop.core.edit.symmetry import made_symmetric, on_both_sides, twins_by_flow, twins_by_place
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
 from levelloop.core.review import Report, review
@@ -34,6 +35,7 @@ from levelloop.document.parameters import PartName
 from levelloop.document.parting import Change
 from levelloop.document.registry import Operation
 from levelloop.document.units import parse_length
+from levelloop.document.where_sentence import parse_where
 
 
 @dataclass(frozen=True, eq=False)
@@ -247,6 +249,11 @@ class Session:
         world = self.part.to_world(self.part.mesh)
         self.set_selection(combine(self.selection, select_where(world, kind, **conditions), add, remove))
 
+    def select_sentence(self, sentence: str, add: bool = False, remove: bool = False) -> None:
+        """Selects what a sentence describes: "faces where sides > 4"."""
+        kind, conditions = parse_where(sentence, self.document.reading)
+        self.select_where(kind, add, remove, **conditions)
+
     def set_selection(self, selection: Selection, part_id: str | None = None) -> None:
         """Makes a selection of a part (the active one) the present one; no entry of the history."""
         target = part_id or self.part.id
@@ -344,9 +351,12 @@ class Session:
                     document = document.with_part(whole)
                     said.append(f"all of “{part.name}”")
                     continue
-            edit = _edited(part, operation, selection, resolved)
-            if operation.moves_only and document.symmetry is not None:
-                edit = _symmetric(part, edit, document.symmetry)
+            if document.symmetry is None:
+                edit = _edited(part, operation, selection, resolved)
+            elif operation.moves_only:
+                edit = _symmetric(part, _edited(part, operation, selection, resolved), document.symmetry)
+            else:
+                edit = _on_both_sides(part, operation, selection, resolved, document.symmetry)
             document = document.with_part(replace(part, mesh=edit.mesh))
             if edit.mesh.topology is not part.mesh.topology and part.shared:
                 siblings = {other.id for other in document.parts if other.shared == part.shared}
@@ -445,19 +455,37 @@ def _placed_whole(part: Part, operation: Operation, values: dict[str, Any]) -> P
 
 def _symmetric(part: Part, edit: Edit, symmetry: Symmetry) -> Edit:
     """The edit made on both sides of the part's own plane."""
-    axis = "xyz".index(symmetry.axis)
-    if symmetry.middle is None:
-        twin = twins_by_place(part.mesh.points, axis, symmetry.tolerance)
-    else:
-        edge = part.mesh.topology.find_edges([symmetry.middle])
-        if edge[0] < 0:
-            raise EditError("The edge in the middle is not there any more; set the symmetry anew.")
-        twin = twins_by_flow(part.mesh, int(edge[0]))
-    edit, lone = made_symmetric(part.mesh, edit, axis, twin)
+    edit, lone = made_symmetric(part.mesh, edit, "xyz".index(symmetry.axis), twins(part.mesh, symmetry))
     if not lone:
         return edit
     told = f"{lone} {'point has' if lone == 1 else 'points have'} no twin across {symmetry.axis}."
     return replace(edit, message=" ".join(filter(None, (edit.message, told))))
+
+
+def _on_both_sides(
+    part: Part, operation: Operation, selection: Selection, values: dict[str, Any], symmetry: Symmetry
+) -> Edit:
+    """An operation that changes faces, on the selection and on what lies across the part's own plane from it."""
+    axis = "xyz".index(symmetry.axis)
+    vectors = [np.asarray(value) for value in values.values() if isinstance(value, tuple)]
+    goes_somewhere = any(vector.shape == (3,) and vector[axis] != 0 for vector in vectors)
+    goes_along = any(isinstance(value, str) and value.lstrip("-") == symmetry.axis for value in values.values())
+
+    def run(mesh: Mesh, chosen: Selection) -> Edit:
+        return _edited(replace(part, mesh=mesh), operation, chosen, values)
+
+    in_turn = operation.in_turn or goes_somewhere or goes_along
+    return on_both_sides(part.mesh, selection, axis, twins(part.mesh, symmetry), run, in_turn)
+
+
+def twins(mesh: Mesh, symmetry: Symmetry) -> Integers:
+    """The point across the plane from each, −1 where there is none: (n,). Raises EditError."""
+    if symmetry.middle is None:
+        return twins_by_place(mesh.points, "xyz".index(symmetry.axis), symmetry.tolerance)
+    edge = mesh.topology.find_edges([symmetry.middle])
+    if edge[0] < 0:
+        raise EditError("The edge in the middle is not there any more; set the symmetry anew.")
+    return twins_by_flow(mesh, int(edge[0]))
 
 
 def _edited(part: Part, operation: Operation, selection: Selection, values: dict[str, Any]) -> Edit:

@@ -30,6 +30,7 @@ from levelloop.core.mesh import (
 from levelloop.core.topology import Topology
 from levelloop.document.document import DEFAULT_LEVEL, Document, Part
 from levelloop.files.errors import FileError
+from levelloop.files.usd_cameras import read_cameras, write_cameras
 from levelloop.files.usd_settings import document_of, settings_of
 
 _METRES_PER_MILLIMETRE = 0.001
@@ -112,6 +113,7 @@ def write_usd(path: Path, document: Document) -> None:
         if mesh.materials:
             UsdGeom.Subset.SetFamilyType(geometry, UsdShade.Tokens.materialBind, UsdGeom.Tokens.nonOverlapping)
         _write_sets(geometry, mesh)
+    write_cameras(stage, document.cameras)
     if not layer.Export(str(path)):
         raise FileError(f"{path} cannot be written.")
 
@@ -139,6 +141,8 @@ def read_usd(path: Path) -> Document:
             part = _read_part(path, UsdGeom.Mesh(prim), replace(document, parts=tuple(parts)))
             world = np.array(cache.GetLocalToWorldTransform(prim), dtype=np.float64) @ to_ours
             parts.append(replace(part, transform=world))
+    if "cameras" not in settings:
+        document = replace(document, cameras=read_cameras(stage, to_ours))
     if not parts and not settings:
         raise FileError(f"{path.name} holds no mesh.")
     wanted = settings.get("active")
@@ -150,12 +154,13 @@ def read_usd(path: Path) -> Document:
 
 
 def _write_own_tags(prim: Any, mesh: Mesh) -> None:
-    """What USD has no word for: wires, seams, turned diagonals, the rule along uneven creases."""
+    """What USD has no word for: wires, seams, soft edges, turned diagonals, the rule along uneven creases."""
     from pxr import Sdf
 
     for name, values in (
         ("wires", mesh.topology.wires.ravel()),
         ("seams", mesh.topology.edges[mesh.seams].ravel()),
+        ("softEdges", mesh.topology.edges[mesh.soft_edges].ravel()),
         ("diagonals", mesh.diagonal if mesh.diagonal.any() else mesh.diagonal[:0]),
         ("hidden", np.flatnonzero(mesh.hidden)),
     ):
@@ -297,6 +302,7 @@ def _with_tags(path: Path, name: str, mesh: Mesh, geometry: Any, values: Any) ->
     material, names, sets = _subsets(geometry, topology)
     holes = values(geometry.GetHoleIndicesAttr(), np.int64)
     seams = topology.find_edges(_pairs(values(geometry.GetPrim().GetAttribute("levelloop:seams"), np.int64)))
+    soft = topology.find_edges(_pairs(values(geometry.GetPrim().GetAttribute("levelloop:softEdges"), np.int64)))
     hidden = values(geometry.GetPrim().GetAttribute("levelloop:hidden"), np.int64)
     diagonal = values(geometry.GetPrim().GetAttribute("levelloop:diagonals"), np.int64)
     never = SHARPNESS_NEVER_FADES
@@ -314,6 +320,7 @@ def _with_tags(path: Path, name: str, mesh: Mesh, geometry: Any, values: Any) ->
         sets,
         np.clip(diagonal, 0, 2) if len(diagonal) == mesh.n_faces else np.zeros(mesh.n_faces, dtype=np.int64),
         mask_of(hidden[(hidden >= 0) & (hidden < mesh.n_faces)], mesh.n_faces),
+        mask_of(soft[soft >= 0], topology.n_edges),
     )
 
 

@@ -1,12 +1,13 @@
-"""What a stage keeps of a document beside its parts: unit, named values, anchor, symmetry, guides, as JSON."""
+"""What a stage keeps of a document beside its parts: unit, named values, anchor, symmetry, guides, cameras, as JSON."""
 
 from __future__ import annotations
 
 import base64
 import binascii
-from dataclasses import fields
+from dataclasses import asdict, fields
 from typing import Any
 
+from levelloop.document.cameras import NamedCamera
 from levelloop.document.document import Document, Guide, Symmetry
 
 
@@ -18,6 +19,7 @@ def settings_of(document: Document) -> dict[str, Any]:
         "active": document.active,
         "values": dict(document.values),
         "anchor": document.anchor,
+        "cameras": [asdict(camera) for camera in document.cameras],
         "guides": [_guide_json(guide) for guide in document.guides],
         "symmetry": None if symmetry is None else [symmetry.axis, symmetry.tolerance, symmetry.middle],
     }
@@ -48,7 +50,26 @@ def _anchor_and_symmetry(settings: dict[str, Any]) -> dict[str, Any]:
     guides = settings.get("guides")
     if isinstance(guides, list):
         result["guides"] = tuple(_guide(entry) for entry in guides if isinstance(entry, dict))
+    cameras = settings.get("cameras")
+    if isinstance(cameras, list):
+        result["cameras"] = tuple(_camera(entry) for entry in cameras if isinstance(entry, dict))
     return result
+
+
+def _camera(entry: dict[str, Any]) -> NamedCamera:
+    """A camera of the settings; what is damaged in it falls back to its default."""
+    plain = NamedCamera("")
+    values: dict[str, Any] = {}
+    for field in fields(NamedCamera):
+        value, default = entry.get(field.name), getattr(plain, field.name)
+        if isinstance(default, tuple):
+            fits = isinstance(value, list) and len(value) == len(default)
+            values[field.name] = tuple(float(number) for number in value) if fits and value else default
+        elif isinstance(default, float) and isinstance(value, int | float):
+            values[field.name] = float(value)
+        else:
+            values[field.name] = value if isinstance(value, type(default)) else default
+    return NamedCamera(**values)
 
 
 def _guide_json(guide: Guide) -> dict[str, Any]:

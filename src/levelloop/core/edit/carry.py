@@ -94,6 +94,7 @@ def carry(
         tuple(NamedSet(kept.name, kept.kind, _members(kept, old, origin)) for kept in old.sets),
         _diagonals(old, topology, origin),
         _taken(old.hidden, face_origin, False),
+        None if old.soft is None else _taken(old.soft, edge_origin, False),
     )
     return mesh, origin
 
@@ -148,6 +149,7 @@ def carry_merged(
         tuple(NamedSet(named.name, named.kind, of_set(named)) for named in old.sets),
         _diagonals(old, topology, origin),
         _taken(old.hidden, face_origin, False),
+        None if old.soft is None else of_edges(old.soft),
     )
     return mesh, origin
 

@@ -48,6 +48,7 @@ def combined(meshes: Sequence[Mesh]) -> Mesh:
         _sets(meshes, new_edge),
         joined(lambda mesh: mesh.diagonal),
         joined(lambda mesh: mesh.hidden),
+        on_edges(lambda mesh: mesh.soft_edges),
     )
 
 

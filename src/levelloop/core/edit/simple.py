@@ -10,7 +10,7 @@ from levelloop.core.arrays import mask_of
 from levelloop.core.edit.carry import Edit, Origin, carry, identity, mapped
 from levelloop.core.edit.outlines import drop_faces
 from levelloop.core.errors import EditError
-from levelloop.core.measure.faces import second_diagonal
+from levelloop.core.measure.faces import edge_folds, second_diagonal
 from levelloop.core.mesh import (
     SHARPNESS_NEVER_FADES,
     Boundary,
@@ -161,6 +161,21 @@ def sharpen_points(mesh: Mesh, selection: Selection, weight: float) -> Edit:
     sharpness[selection.indices] = min(weight, SHARPNESS_NEVER_FADES)
     new_mesh = replace(mesh, corner_sharpness=sharpness)
     return Edit(new_mesh, selection, identity(mesh))
+
+
+def shade(mesh: Mesh, selection: Selection, kind: str = "angle", angle: float = 20.0) -> Edit:
+    """Shades a cage hard or soft over the selected edges, those of selected faces, or all, where it is not smoothed.
+
+    kind: "hard", "soft", or "angle": soft where the faces fold by at most an angle, degrees, hard elsewhere.
+    """
+    if selection.kind == "points" and len(selection):
+        raise EditError("To shade, select edges or faces, or nothing for all.")
+    chosen = edges_of(mesh.topology, selection) if len(selection) else np.arange(mesh.n_edges)
+    soft = mesh.soft_edges.copy()
+    soft[chosen] = kind == "soft" if kind != "angle" else edge_folds(mesh.topology, mesh.points)[chosen] <= angle
+    number = int(soft[chosen].sum())
+    message = f"{number:,} of {len(chosen):,} edges are soft." if kind == "angle" else ""
+    return Edit(replace(mesh, soft=soft), selection, identity(mesh), message)
 
 
 def set_material(mesh: Mesh, selection: Selection, material: str) -> Edit:

@@ -1,17 +1,20 @@
-"""Symmetric editing: which point is whose twin across a plane, and moves that are made on both sides."""
+"""Symmetric editing: which point is whose twin across a plane, and edits that are made on both sides."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
 
 from levelloop.core.arrays import Floats, Integers
-from levelloop.core.edit.carry import Edit
+from levelloop.core.edit.carry import Edit, Origin, mapped
+from levelloop.core.edit.simple import flipped
 from levelloop.core.errors import EditError
 from levelloop.core.measure.faces import face_centres
 from levelloop.core.mesh import Mesh
-from levelloop.core.selection import Selection, combine
+from levelloop.core.selection import KINDS, Selection, combine
+from levelloop.core.topology import Topology
 
 
 def twins_by_place(points: Floats, axis: int, tolerance: float) -> Integers:
@@ -77,6 +80,67 @@ def select_twins(mesh: Mesh, selection: Selection, axis: str = "x", tolerance: f
         middles = face_centres(mesh.topology, mesh.points)
     twin = twins_by_place(middles, "xyz".index(axis), tolerance)[selection.indices]
     return combine(selection, Selection(selection.kind, twin[twin >= 0]), add=True)
+
+
+def twins_of(topology: Topology, selection: Selection, twin: Integers) -> Selection:
+    """What lies across the plane from a selection, in its order; elements without a twin are left out.
+
+    twin: (n,) of points. Edges keep their direction by it; a face's twin has its edges the other way around.
+    """
+    chosen = selection.indices
+    if selection.kind == "points":
+        across = twin[chosen]
+        return Selection("points", across[across >= 0])
+    if selection.kind == "edges":
+        ends = topology.edges[chosen]
+        if selection.backwards is not None:
+            ends = np.where(selection.backwards[:, None], ends[:, ::-1], ends)
+        pairs = twin[ends]
+        edges = topology.find_edges(pairs)
+        there = edges >= 0
+        return Selection("edges", edges[there], topology.edges[edges[there], 0] != pairs[there, 0])
+    first = topology.face_offsets[chosen]
+    start, end = twin[topology.corners[first]], twin[topology.corner_end[first]]
+    edge = topology.find_edges(np.stack((start, end), axis=1))
+    sides = topology.edge_pair[edge]
+    runs = np.where(sides >= 0, topology.corners[sides] == end[:, None], False) & (edge >= 0)[:, None]
+    corner = np.where(runs[:, 0], sides[:, 0], sides[:, 1])
+    return Selection("faces", topology.corner_face[corner[runs.any(axis=1)]])
+
+
+def on_both_sides(
+    mesh: Mesh, selection: Selection, axis: int, twin: Integers, run: Callable[[Mesh, Selection], Edit], in_turn: bool
+) -> Edit:
+    """An edit that changes faces, made on the selection and on its twins.
+
+    in_turn: one side after the other, the second on the mesh as a mirror shows it, for edits that make one thing of
+    all that is selected or go in a direction; else both at once.
+    """
+    others = twins_of(mesh.topology, selection, twin)
+    if len(combine(selection, others, add=True)) == len(selection):
+        return run(mesh, selection)
+    if not in_turn:
+        return run(mesh, combine(selection, others, add=True))
+    first = run(mesh, selection)
+    second = run(_in_the_mirror(first.mesh, axis), mapped(others, first.origin))
+    chosen = mapped(first.selection, second.origin)
+    return Edit(
+        _in_the_mirror(second.mesh, axis),
+        combine(chosen, second.selection, add=chosen.kind == second.selection.kind),
+        Origin(*(_through(getattr(first.origin, kind), getattr(second.origin, kind)) for kind in KINDS)),
+        first.message,
+    )
+
+
+def _in_the_mirror(mesh: Mesh, axis: int) -> Mesh:
+    """The mesh mirrored across a plane through the origin, facing outward again; every element keeps its number."""
+    points = mesh.points.copy()
+    points[:, axis] *= -1.0
+    return flipped(mesh.with_points(points), np.ones(mesh.n_faces, dtype=np.bool_))[0]
+
+
+def _through(first: Integers, second: Integers) -> Integers:
+    return np.where(second >= 0, np.append(first, -1)[second], -1)
 
 
 def made_symmetric(before: Mesh, edit: Edit, axis: int, twin: Integers) -> tuple[Edit, int]:

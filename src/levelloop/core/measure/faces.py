@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, offsets_from_sizes, ranges, sum_by
+from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, offsets_from_sizes, ranges, sum_by
 from levelloop.core.mesh import Mesh
 from levelloop.core.topology import Topology
 
@@ -70,6 +70,25 @@ def point_normals(topology: Topology, points: Floats) -> Floats:
     """Unit normals at points, the area-weighted mean of the faces around: (n, 3)."""
     vectors = face_vectors(topology, points)
     return unit(sum_by(topology.corners, vectors[topology.corner_face], topology.n_points))
+
+
+def corner_normals(topology: Topology, points: Floats, soft: Booleans) -> Floats:
+    """Unit normals at corners: the area-weighted mean over faces that meet at the point across soft edges: (k, 3).
+
+    soft: (e,). Faces that no soft edge joins keep their own normal.
+    """
+    here = np.flatnonzero((topology.twin >= 0) & soft[topology.corner_edge])
+    there = topology.twin[here]
+    # The two corners at either end of a soft edge belong together.
+    pairs = np.concatenate(
+        (
+            np.stack((here, topology.next_corner[there]), axis=1),
+            np.stack((topology.next_corner[here], there), axis=1),
+        )
+    )
+    count, label = connected_labels(pairs, topology.n_corners)
+    vectors = face_vectors(topology, points)[topology.corner_face]
+    return unit(sum_by(label, vectors, count))[label]
 
 
 def flatness(topology: Topology, points: Floats) -> Floats:

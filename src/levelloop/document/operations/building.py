@@ -126,6 +126,7 @@ BUILDING: tuple[Operation, ...] = (
         shortcut="Y",
         icon="join",
         group="Join",
+        in_turn=True,
     ),
     Operation(
         "turn_diagonal",
@@ -151,6 +152,7 @@ BUILDING: tuple[Operation, ...] = (
         shortcut="W",
         icon="weld",
         group="Join",
+        in_turn=True,
     ),
     Operation(
         "take_out",
@@ -187,6 +189,7 @@ BUILDING: tuple[Operation, ...] = (
         3,
         icon="fill",
         group="Join",
+        in_turn=True,
     ),
     Operation(
         "delete",
@@ -234,6 +237,7 @@ BUILDING: tuple[Operation, ...] = (
         "cage",
         (PointNumber("target", None, "The point that stays; the last one picked", optional=True),),
         ("points",),
+        in_turn=True,
     ),
     Operation(
         "collapse",

@@ -262,6 +262,8 @@ MOVING: tuple[Operation, ...] = (
             Ratio("strength", 0.5, "0 to 1", low=0, high=1),
         ),
         moves_only=True,
+        drawn="path",
+        shortcut="J",
     ),
     Operation(
         "make_round",

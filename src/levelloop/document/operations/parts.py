@@ -8,9 +8,10 @@ from typing import Any
 import numpy as np
 
 from levelloop.core.errors import EditError
+from levelloop.document.cameras import keep_camera, remove_camera, set_camera
 from levelloop.document.document import Document, Part
-from levelloop.document.guides import AXES, add_guide, calibrate_guide, remove_guide, set_guide
-from levelloop.document.parameters import Choice, Length, PartName, Plain, Ratio, Text, Toggle, Vector
+from levelloop.document.guides import add_guide, calibrate_guide, remove_guide, set_guide
+from levelloop.document.parameters import Angle, Choice, Length, PartName, Plain, Ratio, Text, Toggle, Vector
 from levelloop.document.parting import attach, combine, detach, duplicate, instance
 from levelloop.document.registry import Operation
 from levelloop.document.units import parse_length
@@ -156,7 +157,7 @@ PARTS: tuple[Operation, ...] = (
         "document",
         (
             Text("path", "", "The image's file"),
-            Choice("view", "front", "The direction it is seen from", words=tuple(AXES)),
+            Text("view", "front", "The direction or the named camera it is seen from"),
             Length("width", 100.0, "Of the image", low=0, above_low=True),
             Toggle("embed", True, "Where the image is kept", on="kept in the document", off="read from its file"),
             Text("name", "", "The guide's name"),
@@ -168,7 +169,7 @@ PARTS: tuple[Operation, ...] = (
         "View",
         set_guide,
         "Let the guide {name} have opacity {opacity}, width {width}, be at {at}, {flip}, {crop}, {through}, {standing},"
-        " {locked}, {shown}",
+        " {locked}, {shown}[, projected onto {onto}]",
         "How a guide looks; nothing given leaves it",
         "document",
         (
@@ -182,6 +183,7 @@ PARTS: tuple[Operation, ...] = (
             Toggle("standing", None, "Seen from", optional=True, on="standing in space", off="in its view only"),
             Toggle("locked", None, "Whether it can be changed", optional=True, on="locked", off="unlocked"),
             Toggle("shown", None, "Whether it is shown", optional=True, on="shown", off="hidden"),
+            Text("onto", None, "A part the image is projected onto, to cut along; no name ends it", optional=True),
         ),
     ),
     Operation(
@@ -208,5 +210,50 @@ PARTS: tuple[Operation, ...] = (
         "Takes an image out",
         "document",
         (Text("name", "", "The guide; the last one where none is named"),),
+    ),
+    Operation(
+        "keep_camera",
+        "Keep the view as a camera",
+        "View",
+        keep_camera,
+        "Keep the camera {name}, looking at {target} from {distance}, turn {turn}, tilt {tilt}, {perspective},"
+        " field of view {field_of_view}, shift {shift}",
+        "A place to look from under a name",
+        "document",
+        (
+            Text("name", "", "Its name"),
+            Vector("target", (0.0, 0.0, 0.0), "What it looks at"),
+            Length("distance", 120.0, "From there", low=0, above_low=True),
+            Angle("turn", 0.0, "About z; at 0 it looks along +y"),
+            Angle("tilt", 0.0, "Down from the horizon", low=-90, high=90),
+            Toggle("perspective", True, "How depth is shown", on="perspective", off="orthographic"),
+            Angle("field_of_view", 32.0, "From bottom to top", low=1, high=150),
+            Vector("shift", (0.0, 0.0), "Right and up, in shares of the height", size=2, is_length=False),
+        ),
+    ),
+    Operation(
+        "set_camera",
+        "Change a camera",
+        "View",
+        set_camera,
+        "Give the camera {name} field of view {field_of_view}, shift {shift}, {perspective}",
+        "What is at its target stays as large; nothing given leaves it",
+        "document",
+        (
+            Text("name", "", "The camera; the last one where none is named"),
+            Angle("field_of_view", None, "From bottom to top", optional=True, low=1, high=150),
+            Vector("shift", None, "Right and up, in shares of the height", optional=True, size=2, is_length=False),
+            Toggle("perspective", None, "How depth is shown", optional=True, on="perspective", off="orthographic"),
+        ),
+    ),
+    Operation(
+        "remove_camera",
+        "Remove a camera",
+        "View",
+        remove_camera,
+        "Remove the camera {name} and its guides",
+        "Takes a camera out",
+        "document",
+        (Text("name", "", "The camera; the last one where none is named"),),
     ),
 )

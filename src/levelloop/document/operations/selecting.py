@@ -14,6 +14,7 @@ from levelloop.core.edit.symmetry import select_twins
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Kind, Selection
+from levelloop.core.where import select_where
 from levelloop.document.operations.common import ANY
 from levelloop.document.parameters import (
     Choice,
@@ -22,6 +23,7 @@ from levelloop.document.parameters import (
     Toggle,
 )
 from levelloop.document.registry import Operation
+from levelloop.document.where_sentence import EXAMPLE, Sentence, Where
 
 
 def _select(walk: Any) -> Any:
@@ -34,6 +36,13 @@ def _select_set(mesh: Mesh, _: Selection, name: str) -> Selection:
             return Selection(named.kind, named.indices)
     known = ", ".join(f"“{named.name}”" for named in mesh.sets)
     raise EditError(f"There is no set “{name}”" + (f"; there are {known}." if known else "; keep a selection as one."))
+
+
+def _select_where(mesh: Mesh, selection: Selection, sentence: Where | str, mode: str) -> Selection:
+    if isinstance(sentence, str):
+        raise EditError(f"Write what to select; for example: {EXAMPLE}.")
+    found = select_where(mesh, sentence.kind, **sentence.conditions)
+    return selecting.combine(selection, found, mode == "added", mode == "taken out")
 
 
 def _convert(mesh: Mesh, selection: Selection, kind: Kind) -> Selection:
@@ -205,6 +214,19 @@ SELECTING: tuple[Operation, ...] = (
         "Selects what was kept under a name",
         "selection",
         (Text("name", "", "Its name"),),
+    ),
+    Operation(
+        "select_where",
+        "Select where",
+        "Select",
+        _select_where,
+        "Select {sentence}, {mode}",
+        "By a property: faces where sides > 4; edges where angle > 30; points where valence 3 and plane x",
+        "selection",
+        (
+            Sentence("sentence", "", f"For example: {EXAMPLE}"),
+            Choice("mode", "only", "What becomes of the selection", words=("only", "added", "taken out")),
+        ),
     ),
     Operation(
         "convert",

@@ -10,11 +10,13 @@ from levelloop.core.edit.simple import (
     seam,
     set_material,
     set_scheme,
+    shade,
     sharpen_points,
 )
 from levelloop.core.mesh import BOUNDARIES, CREASE_RULES, TRIANGLE_RULES, UV_RULES
 from levelloop.document.document import Part
 from levelloop.document.parameters import (
+    Angle,
     Choice,
     Count,
     Number,
@@ -70,6 +72,21 @@ SMOOTHING: tuple[Operation, ...] = (
         "cage",
         (Toggle("on", True, "Whether they are seams", on="seams", off="no seams"),),
         ("edges",),
+    ),
+    Operation(
+        "shade",
+        "Shade",
+        "Smooth",
+        shade,
+        "Shade {selection} {kind}, {angle}",
+        "Hard or soft, where a part is shown without smoothing",
+        "cage",
+        (
+            Choice("kind", "angle", "Hard, soft, or soft up to an angle", words=("hard", "soft", "angle")),
+            Angle("angle", 20.0, "A larger fold is hard; 10 to 30 for faceted forms", low=0, high=180),
+        ),
+        ("edges", "faces"),
+        or_all=True,
     ),
     Operation(
         "set_level",

@@ -1,0 +1,117 @@
+"""The list of parts: groups in groups, folding, renaming, showing, dragging."""
+
+from __future__ import annotations
+
+import pytest
+from driving import Hands
+from PySide6.QtCore import QMimeData, QPointF, Qt
+from PySide6.QtGui import QDropEvent
+
+from levelloop.app.main import application
+from levelloop.app.parts_panel import GroupRow
+from levelloop.core.errors import EditError
+from levelloop.document.parting import grouped, in_group, moved_in_list, rename_group, show_group
+from levelloop.document.session import Session
+
+needs_screen = pytest.mark.skipif(
+    application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
+)
+
+
+def workshop(session: Session) -> None:
+    for name, group in (("jar", "table"), ("bolt", "hive/fittings"), ("lid", "table"), ("roof", "hive"), ("bee", "")):
+        session.do("add_box", name=name)
+        session.do("group_part", group=group)
+
+
+def rows(session: Session) -> list[str]:
+    return [f"[{path}]" if part is None else part.name for part, path in grouped(session.document)]
+
+
+def test_groups_stand_where_their_first_part_does() -> None:
+    session = Session.new()
+    workshop(session)
+    assert rows(session) == ["[table]", "jar", "lid", "[hive]", "[hive/fittings]", "bolt", "roof", "bee"]
+    assert [part.name for part in in_group(session.document, "hive")] == ["bolt", "roof"]
+
+
+def test_groups_are_renamed_shown_and_parts_moved() -> None:
+    session = Session.new()
+    workshop(session)
+    document = rename_group(session.document, "hive", "home")
+    assert document.find("bolt").group == "home/fittings" and document.find("jar").group == "table"
+    hidden = show_group(document, "home", False)
+    assert [part.name for part in hidden.parts if not part.visible] == ["bolt", "roof"]
+    moved = moved_in_list(session.document, session.document.find("bee").id, session.document.find("lid").id, "table")
+    assert [part.name for part in moved.parts] == ["jar", "bolt", "bee", "lid", "roof"]
+    assert moved.find("bee").group == "table"
+    with pytest.raises(EditError):
+        moved_in_list(session.document, "nobody", None, "")
+
+
+@needs_screen
+def test_groups_fold_and_are_renamed_in_place(empty: Hands) -> None:
+    workshop(empty.session)
+    panel = empty.window.parts
+    assert panel.list.count() == 8
+    header = panel.list.itemWidget(panel.list.item(3))
+    assert isinstance(header, GroupRow)
+    header.fold.click()
+    assert panel.list.count() == 5
+    header = panel.list.itemWidget(panel.list.item(3))
+    assert isinstance(header, GroupRow)
+    header.eye.click()
+    assert not empty.session.document.find("bolt").visible and not empty.session.document.find("roof").visible
+    header = panel.list.itemWidget(panel.list.item(3))
+    assert isinstance(header, GroupRow)
+    header.mouseDoubleClickEvent(None)  # type: ignore[arg-type]
+    header.name.setText("a/b")
+    empty.qtbot.keyClick(header.name, Qt.Key.Key_Return)
+    assert "without" in empty.window.message
+    header = panel.list.itemWidget(panel.list.item(3))
+    assert isinstance(header, GroupRow)
+    header.mouseDoubleClickEvent(None)  # type: ignore[arg-type]
+    header.name.setText("home")
+    empty.qtbot.keyClick(header.name, Qt.Key.Key_Return)
+    assert empty.session.document.find("bolt").group == "home/fittings"
+
+
+@needs_screen
+def test_rows_are_dragged_into_groups_and_out(empty: Hands) -> None:
+    workshop(empty.session)
+    panel = empty.window.parts
+
+    panel.drop(panel.row_of(empty.session.document.find("bee").id), 0, True)
+    assert empty.session.document.find("bee").group == "table" and rows(empty.session)[:4] == [
+        "[table]",
+        "jar",
+        "lid",
+        "bee",
+    ]
+    panel.drop(panel.row_of(empty.session.document.find("bee").id), 1, False)
+    assert rows(empty.session)[:4] == ["[table]", "bee", "jar", "lid"]
+    panel.drop(panel.row_of(empty.session.document.find("bee").id), panel.list.count(), False)
+    assert empty.session.document.find("bee").group == "" and rows(empty.session)[-1] == "bee"
+    # A whole group into another, but never into itself.
+    panel.drop(0, 3, True)
+    assert empty.session.document.find("jar").group == "hive/table"
+    hive = next(n for n, row in enumerate(panel.rows) if row.group == "hive" and row.part is None)
+    inner = next(n for n, row in enumerate(panel.rows) if row.group == "hive/fittings" and row.part is None)
+    panel.drop(hive, inner, True)
+    assert "into itself" in empty.window.message
+    empty.session.undo()
+    assert empty.session.document.find("jar").group == "table"
+
+
+@needs_screen
+def test_a_row_let_go_is_told_and_never_moved_by_the_list_itself(empty: Hands) -> None:
+    workshop(empty.session)
+    panel = empty.window.parts
+    told: list[tuple[int, int, bool]] = []
+    panel.list.dropped.disconnect()
+    panel.list.dropped.connect(lambda *what: told.append(what))
+    below = panel.list.viewport().rect().bottomLeft()
+    left, none = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    event = QDropEvent(QPointF(below), Qt.DropAction.MoveAction, QMimeData(), left, none)
+    panel.list.dropEvent(event)
+    assert told and told[0][0] == panel.list.currentRow() and panel.list.count() == 8

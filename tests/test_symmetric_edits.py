@@ -1,0 +1,128 @@
+"""Symmetric editing of what changes faces: both sides at once or in turn, by place and by flow."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.spatial import cKDTree
+
+from levelloop.core.edit.symmetry import twins_by_place, twins_of
+from levelloop.core.errors import EditError
+from levelloop.core.measure.faces import face_centres
+from levelloop.core.selection import Selection
+from levelloop.document.session import Session
+
+
+def block(**symmetry: Any) -> Session:
+    session = Session.new()
+    session.do("add_box", size=(20, 16, 12), cells=(4, 3, 3))
+    session.do("set_symmetry", **symmetry)
+    return session
+
+
+def lone(session: Session, axis: int = 0) -> int:
+    """How many points and faces have nothing across the plane, whatever lies on what."""
+    mesh = session.part.mesh
+    missing = 0
+    for places in (mesh.points, face_centres(mesh.topology, mesh.points)):
+        across = places * np.where(np.arange(3) == axis, -1.0, 1.0)
+        missing += int((cKDTree(places).query(across)[0] > 1e-6).sum())
+    return missing
+
+
+EDITS = (
+    ("faces", "extrude", {"distance": 3.0}),
+    ("faces", "extrude", {"distance": 3.0, "direction": (1.0, 0.5, 0.2)}),
+    ("faces", "inset", {"width": 0.5}),
+    ("edges", "bevel", {"width": 0.4}),
+    ("edges", "run_loop", {"ratio": 0.3}),
+    ("points", "weld", {"distance": "middle"}),
+    ("faces", "collapse", {}),
+    ("edges", "take_out", {}),
+    ("faces", "delete", {}),
+    ("edges", "crease", {"weight": 3.0}),
+)
+
+
+@pytest.mark.parametrize(("kind", "key", "parameters"), EDITS)
+@settings(deadline=None)
+@given(data=st.data())
+def test_an_edit_on_one_side_is_made_on_the_other(kind: str, key: str, parameters: dict[str, Any], data: Any) -> None:
+    session = block()
+    mesh = session.part.mesh
+    one_side = {
+        "points": np.flatnonzero(mesh.points[:, 0] > 1),
+        "edges": np.flatnonzero((mesh.points[mesh.topology.edges][:, :, 0] > 1).all(axis=1)),
+        "faces": np.flatnonzero(face_centres(mesh.topology, mesh.points)[:, 0] > 6),
+    }[kind]
+    chosen = data.draw(st.lists(st.sampled_from(one_side.tolist()), min_size=1, max_size=3, unique=True))
+    session.set_selection(Selection(kind, np.array(chosen)))  # type: ignore[arg-type]
+    try:
+        session.do(key, **parameters)
+    except EditError:
+        return
+    assert lone(session) == 0
+    if key == "crease":
+        assert np.count_nonzero(session.part.mesh.creases) == 2 * len(chosen)
+
+
+def test_a_direction_is_mirrored_with_the_side() -> None:
+    session = block()
+    session.select_where("faces", normal="x")
+    session.do("extrude", distance=5.0, direction=(1.0, 0.0, 0.0))
+    points = session.part.mesh.points
+    assert points[:, 0].min() == pytest.approx(-15) and points[:, 0].max() == pytest.approx(15)
+    # Both ends are selected after it.
+    assert len(session.selection) == 18
+
+
+def test_what_lies_on_the_plane_is_edited_once() -> None:
+    session = block()
+    session.select_where("edges", plane="x")
+    count = len(session.selection)
+    session.do("bevel", width=0.5)
+    assert lone(session) == 0 and session.part.mesh.topology.euler_number() == 2
+    assert count == 12
+
+
+def test_posed_meshes_are_edited_by_flow() -> None:
+    session = Session.new()
+    session.do("add_box", size=(20, 16, 12), cells=(4, 3, 3))
+    session.select_where("edges", plane="x")
+    session.set_selection(Selection("edges", session.selection.indices[:1]))
+    session.do("set_symmetry", by="by flow")
+    session.do("set_symmetry", axis="off")
+    session.select_where("points", plane=((10, 0, 0), "x"))
+    session.do("move", by=(3, 5, 1))  # posed: places are no twins any more
+    session.set_selection(Selection("edges", session.part.mesh.topology.find_edges(_middle_edge(session))))
+    session.do("set_symmetry", by="by flow")
+    session.select_where("faces", normal="x")
+    assert len(session.selection)
+    faces = session.part.mesh.n_faces
+    chosen = len(session.selection)
+    session.do("inset", width=0.4, each=True)
+    assert session.part.mesh.n_faces == faces + 2 * 4 * chosen
+
+
+def test_twins_of_faces_and_edges_are_across() -> None:
+    session = block()
+    mesh = session.part.mesh
+    twin = twins_by_place(mesh.points, 0, 1e-6)
+    middles = face_centres(mesh.topology, mesh.points)
+    across = twins_of(mesh.topology, Selection("faces", np.arange(mesh.n_faces)), twin)
+    assert np.allclose(middles[across.indices], middles * (-1, 1, 1))
+    edges = Selection("edges", np.arange(mesh.n_edges), np.arange(mesh.n_edges) % 2 == 0)
+    other = twins_of(mesh.topology, edges, twin)
+    first = np.where(edges.backwards, mesh.topology.edges[:, 1], mesh.topology.edges[:, 0])
+    start = np.where(other.backwards, mesh.topology.edges[other.indices, 1], mesh.topology.edges[other.indices, 0])
+    assert np.array_equal(twin[first], start)
+
+
+def _middle_edge(session: Session) -> np.ndarray:
+    mesh = session.part.mesh
+    on_plane = (np.abs(mesh.points[mesh.topology.edges][:, :, 0]) < 1e-9).all(axis=1)
+    return mesh.topology.edges[np.flatnonzero(on_plane)[:1]]
