@@ -486,3 +486,39 @@ def test_one_of_four_views_redraws_alone(demo: Hands) -> None:
     demo.qtbot.wait(100)
     assert min(painted) >= 1
     demo.window.panes.show_views(1)
+
+
+def test_the_handle_goes_along_other_axes_and_in_planes(empty: Hands) -> None:
+    sheet_in(empty)
+    session = empty.session
+    session.do("instance", name="turned")
+    session.do("rotate", angle=45, axis="z")
+    empty.settle()
+    empty.window.on_view.set_axes("part")
+    session.select(points=[24])
+    empty.window.start("move")
+    empty.settle()
+    handle = empty.view.handle()
+    assert handle is not None and np.allclose(handle.frame[0], (np.sqrt(0.5), np.sqrt(0.5), 0))
+    arms = handle.arms(empty.view.camera, empty.view.width(), empty.view.height())
+    start = session.part.to_world(session.part.mesh).points[24]
+
+    def towards(share_x: float, share_y: float) -> QPoint:
+        place = arms[0, :2] + share_x * (arms[1, :2] - arms[0, :2]) + share_y * (arms[2, :2] - arms[0, :2])
+        return QPoint(round(place[0]), round(place[1]))
+
+    empty.drag(towards(0.9, 0), towards(1.4, 0.3))
+    moved = session.part.to_world(session.part.mesh).points[24] - start
+    assert session.state.parameters["frame"] == "part" and moved[0] == pytest.approx(moved[1]) and moved[0] > 1
+    session.undo()
+    empty.settle()
+    empty.drag(towards(0.4, 0.4), towards(1.0, 0.7))
+    by = session.state.parameters["by"]
+    assert by[0] > 1 and by[1] > 0.5 and by[2] == 0.0
+    empty.window.on_view.set_axes("world")
+    empty.window.on_view.set_pivot("last")
+    empty.window.start("rotate")
+    assert empty.window.sentence.numbers("rotate")["pivot"] == "last"
+    empty.window.on_view.set_pivot("anchor")
+    assert "no anchor yet" in empty.window.message
+    empty.window.on_view.set_pivot("middle")

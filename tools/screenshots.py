@@ -9,7 +9,9 @@ from pathlib import Path
 from PySide6.QtTest import QTest
 
 from levelloop.app.main import application
+from levelloop.app.picking import Hit
 from levelloop.app.window import Window
+from levelloop.core.measure.gauge import loop_gauge
 from levelloop.demo.build import demo_document
 from levelloop.document.session import Session
 
@@ -101,6 +103,45 @@ def dusk(window: Window) -> None:
     window.start("crease")
 
 
+def x_ray(window: Window) -> None:
+    """The bracket seen through, faces on its far side selected; the readout names them."""
+    window.session.set_active("hive bracket")
+    window.on_view.toggle_look("x_ray")
+    window.session.select_where("faces", normal="y", within=30)
+    window.view.camera.turn = -30.0
+    window.view.frame_points(window.stage.extent("part2"))
+
+
+def measure(window: Window) -> None:
+    """The distance between two points of the jar; its rim's loop gauged."""
+    window.on_view.toggle_measure()
+    window.set_kind("edges")
+    window.session.select(points=[0, 8])
+    part = window.session.part
+    edge = int(part.mesh.topology.find_edges([[16, 17]])[0])
+    window.view.kind = "edges"
+    picture = window.stage.picture(part.id)
+    assert picture is not None
+    window.view.hover = Hit(picture, "edges", edge)
+    window.view.gauge = (loop_gauge(part.to_world(part.mesh), edge), part.id)
+    window.view.refresh()
+
+
+def guides(window: Window) -> None:
+    """Looking through a named camera; the bee's drawing projected onto a block, another one being moved."""
+    for part in window.session.document.parts:
+        window.session.edit_part(part.id, f"Hide “{part.name}”", visible=False)
+    window.session.do("add_box", size=(60, 40, 80), at=(-85, 0, 42), name="bee block", cells=(3, 2, 4))
+    window.session.do("set_guide", name="bee, front", onto="bee block", opacity=0.9)
+    window.view.look("front")
+    window.view.camera.turn, window.view.camera.tilt = -24.0, 12.0
+    window.view.frame(everything=True)
+    window.view.camera.distance *= 1.5
+    window.session.do("set_guide", name="bee, side", standing=True)
+    window.on_view.keep_camera()
+    window.on_view.move_guide()
+
+
 VIEWS: dict[str, Callable[[Window], None]] = {
     "main": main_view,
     "smooth": smooth,
@@ -109,6 +150,9 @@ VIEWS: dict[str, Callable[[Window], None]] = {
     "loops": loops,
     "views": views,
     "soft": soft,
+    "xray": x_ray,
+    "measure": measure,
+    "guides": guides,
     "bevel": bevel,
     "dusk": dusk,
 }

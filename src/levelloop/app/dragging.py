@@ -102,13 +102,15 @@ class Dragging:
         if handle.mode != "move":
             return parameters
         by = np.array(parameters["by"], dtype=np.float64)
-        self.view.catch = self._caught(place, handle.centre + by)
+        self.view.catch = self._caught(place, handle.centre + by @ handle.frame)
         if self.view.catch is None:
             return parameters
-        snapped = self.view.catch.place - handle.centre
-        if self.view.grip() < 3:
-            snapped = np.where(np.arange(3) == self.view.grip(), snapped, 0.0)
-        return {"by": tuple(float(value) for value in snapped)}
+        snapped, grip = handle.frame @ (self.view.catch.place - handle.centre), self.view.grip()
+        if grip < 3:
+            snapped = np.where(np.arange(3) == grip, snapped, 0.0)
+        elif grip > 3:
+            snapped = np.where(np.arange(3) == grip - 4, 0.0, snapped)
+        return {**parameters, "by": tuple(float(value) for value in snapped)}
 
     def _run_transform(self, key: str, parameters: dict[str, object]) -> None:
         """Runs a transform, or the one that is being dragged again with other numbers."""

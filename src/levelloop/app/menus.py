@@ -84,6 +84,18 @@ def build_menus(window: Window, bar: QMenuBar) -> None:
     menus["Select"].addSeparator()
     for operation in REGISTRY.all():
         _add_operation(window, add, operation)
+    for axes in ("world", "part", "normal", "view"):
+        hint = "What the handle and typed moves count along"
+        add("Transform", f"Axes of the {axes}", lambda axes=axes: window.on_view.set_axes(axes), "", hint)
+    for pivot, word in (
+        ("middle", "the middle"),
+        ("each", "each piece"),
+        ("origin", "the world's origin"),
+        ("anchor", "the anchor"),
+        ("last", "the last picked"),
+    ):
+        hint = "What stays when it is rotated or scaled"
+        add("Transform", f"Pivot: {word}", lambda pivot=pivot: window.on_view.set_pivot(pivot), "", hint)
     for snap in SNAPS:
         add(
             "Transform",

@@ -99,6 +99,15 @@ class Overlay(QWidget):
                     painter.restore()
                 else:
                     painter.drawRoundedRect(QRectF(end.x() - 4.5, end.y() - 4.5, 9, 9), 2, 2)
+            for axis, corners in enumerate(handle.planes(view.camera, view.width(), view.height())):
+                # A bead of the two colours it moves along.
+                x, y = corners[:, :2].mean(axis=0)
+                radius = 6.5 if grip == 4 + axis else 5.0
+                bead = QRectF(x - radius, y - radius, 2 * radius, 2 * radius)
+                painter.setPen(Qt.PenStyle.NoPen)
+                for half, other in enumerate(((axis + 1) % 3, (axis + 2) % 3)):
+                    painter.setBrush(colour(colours[other], 0.95 if grip == 4 + axis else 0.7))
+                    painter.drawPie(bead, (45 + 180 * half) * 16, 180 * 16)
         painter.setPen(QPen(colour(theme.ink), 1.4))
         painter.setBrush(colour(theme.panel, 0.95 if grip == 3 else 0.75))
         painter.drawEllipse(centre, 5.5, 5.5)
@@ -240,6 +249,10 @@ class Overlay(QWidget):
         kind = "Perspective" if camera.perspective else "Orthographic"
         through = camera_here(view)
         words = [f"Through “{through.name}”" if through else kind + (f", from the {name}" if name else "")]
+        if view.mode is not None and view.hands.axes != "world":
+            words.append(f"axes of the {view.hands.axes}")
+        if view.mode in ("rotate", "scale") and view.hands.pivot != "middle":
+            words.append(f"pivot {view.hands.pivot}")
         if view.hands.keeps_selection:
             words.append("selection locked")
         if view.look_of.x_ray:

@@ -35,9 +35,14 @@ class Sight:
         """Cage points (n, 3), or the points along all cage edges (e, c, 3), on screen; projected once for the frame."""
         key = (id(picture), of)
         if key not in self._screens:
-            places = picture.cage_places if of == "points" else picture.places[picture.chains.ravel()]
-            screen = self.camera.project(places, self.width, self.height)
-            self._screens[key] = screen if of == "points" else screen.reshape(*picture.chains.shape, 3)
+            if of == "points":
+                self._screens[key] = self.camera.project(picture.cage_places, self.width, self.height)
+            elif picture.level == 0:
+                # Many edges share a point: each is projected once.
+                self._screens[key] = self.screen(picture, "points")[picture.chains]
+            else:
+                screen = self.camera.project(picture.places[picture.chains.ravel()], self.width, self.height)
+                self._screens[key] = screen.reshape(*picture.chains.shape, 3)
         return self._screens[key]
 
 

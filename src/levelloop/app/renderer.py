@@ -18,6 +18,7 @@ from levelloop.app.picture import Picture, Singles
 from levelloop.app.shaders import FLAT, IMAGE, LINE, PICK, POINT, SKY, SURFACE
 from levelloop.core.arrays import Floats, Integers
 
+SAMPLES = 4  # in each pixel, for smooth outlines
 Colour = tuple[float, float, float, float]
 Shading = Literal["clay", "silhouette", "valleys"]
 SHADINGS: tuple[Shading, ...] = ("clay", "silhouette", "valleys")
@@ -135,12 +136,17 @@ class Renderer:
         self._corners = self._context.buffer(np.array([[0, 0], [1, 0], [0, 1], [1, 1]], dtype="f4").tobytes())
         self._sky = self._context.vertex_array(made["sky"], [(self._corners, "2f", "corner")])
         self._kept: dict[int, tuple[Any, list[Any]]] = {}
+        self._fine: tuple[tuple[int, int], Any, Any, Any] | None = None
         self._pick_target: tuple[tuple[int, int], Any, Any, Any] | None = None
 
-    def draw(self, target: int, scene: Scene, camera: Camera, width: int, height: int) -> None:
-        """Draws a scene into a framebuffer by its OpenGL number."""
+    def draw(self, target: int, scene: Scene, camera: Camera, width: int, height: int, fine: bool = True) -> None:
+        """Draws a scene into a framebuffer by its OpenGL number.
+
+        fine: with smooth outlines; without them it takes half the time where a processor does the drawing.
+        """
         context = self._context
-        screen = context.detect_framebuffer(target)
+        window = context.detect_framebuffer(target)
+        screen = self._fine_target(width, height) if fine else window
         screen.use()
         context.viewport = (0, 0, width, height)
         context.enable_only(moderngl.BLEND)
@@ -209,6 +215,9 @@ class Renderer:
         screen.depth_mask = True
         context.depth_func = "<="
         self._images(scene, matrix, used, lambda image: image.through, False)
+        if fine:
+            context.copy_framebuffer(window, screen)
+            window.use()
         self._forget_unused(used)
 
     def read(
@@ -257,6 +266,18 @@ class Renderer:
         self._context.release()
 
     # Helpers
+
+    def _fine_target(self, width: int, height: int) -> Any:
+        """A framebuffer of that size with several samples in each pixel."""
+        if self._fine is None or self._fine[0] != (width, height):
+            if self._fine is not None:
+                for thing in self._fine[1:]:
+                    thing.release()
+            samples = min(SAMPLES, self._context.max_samples)
+            colour = self._context.renderbuffer((width, height), 4, samples=samples)
+            depth = self._context.depth_renderbuffer((width, height), samples=samples)
+            self._fine = ((width, height), self._context.framebuffer([colour], depth), colour, depth)
+        return self._fine[1]
 
     def _twice(self, draw: Any, colour: Colour, through: float) -> None:
         """Draws what is in front and, fainter, what is hidden."""

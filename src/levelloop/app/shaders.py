@@ -27,7 +27,7 @@ SURFACE = (
         // What faces away is shown in its own colour, lit as if it faced here.
         vec3 base = gl_FrontFacing ? front.rgb : back.rgb;
         vec3 n = normalize(view_normal);
-        if (projects && dot(n, shines) > 0.0) {
+        if (projects && dot(n, shines) > 0.05) {
             vec4 here = vec4(world_place, 1.0);
             vec2 at = vec2(dot(to_image_u, here), dot(to_image_v, here)) / dot(to_image_w, here);
             // Read outside the test: a texture needs its neighbours to know how coarse it may be.

@@ -95,6 +95,11 @@ class Stage(QObject):
             if not on:
                 self.refresh()
 
+    @property
+    def is_hurried(self) -> bool:
+        """Whether something is dragged just now."""
+        return self._quick
+
     def level_now(self, part: Part) -> int:
         """The level a part is shown at just now, lower while something large is dragged."""
         level = shown_level(part, self.is_smooth(part))

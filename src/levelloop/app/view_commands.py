@@ -18,6 +18,7 @@ from levelloop.document.guides import AXES
 from levelloop.document.units import format_length
 
 if TYPE_CHECKING:
+    from levelloop.app.viewport import HandleAxes, HandlePivot
     from levelloop.app.window import Window
 
 
@@ -119,6 +120,32 @@ class ViewCommands:
         if self.window.view.mode is not None and self.window.sentence.is_open:
             self.window.attempt(lambda: self.window.sentence.change(soft_range=wanted))
         self.window.panes.refresh()
+
+    def set_axes(self, axes: HandleAxes) -> None:
+        """Lets the handle and typed moves count along other axes."""
+        self.window.panes.hands.axes = axes
+        self.window.tell(f"Axes of the {axes}.")
+        self.window.panes.refresh()
+
+    def set_pivot(self, pivot: HandlePivot) -> None:
+        """Lets rotate and scale keep something else in its place."""
+        if pivot == "anchor" and self.window.session.document.anchor is None:
+            self.window.tell("There is no anchor yet; set one first.")
+            return
+        self.window.panes.hands.pivot = pivot
+        self.window.tell(f"Pivot: {pivot}.")
+        self.window.panes.refresh()
+
+    def begins_with(self, key: str) -> dict[str, Any]:
+        """What a transform starts with: the soft range, the axes and the pivot that hands have."""
+        hands = self.window.panes.hands
+        start: dict[str, Any] = dict(hands.soft)
+        if hands.axes != "world":
+            rows = tuple(tuple(float(value) for value in axis) for axis in self.window.view.camera.axes)
+            start["frame"] = rows if hands.axes == "view" else hands.axes
+        if key != "move" and hands.pivot != "middle":
+            start["pivot"] = hands.pivot
+        return start
 
     def toggle_kept(self) -> None:
         """Locks the selection against clicks, boxes and brushes, or frees it."""

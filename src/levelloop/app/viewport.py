@@ -24,7 +24,7 @@ from levelloop.app.snapping import Catch, Snap
 from levelloop.app.stage import Stage
 from levelloop.app.theme import Theme
 from levelloop.app.tools import Tool
-from levelloop.core.edit.transform import middle_of_box
+from levelloop.core.edit.transform import middle_of_box, selection_frame
 from levelloop.core.measure.gauge import LoopGauge, loop_gauge
 from levelloop.core.review.findings import Finding
 from levelloop.core.selection import Kind, Selection, points_of
@@ -32,6 +32,8 @@ from levelloop.document.cameras import NamedCamera
 from levelloop.document.session import Session
 
 Drag = Literal["none", "maybe_box", "box", "lasso", "brush", "free", "handle", "tool", "orbit", "pan", "menu_or_orbit"]
+HandleAxes = Literal["world", "part", "normal", "view"]
+HandlePivot = Literal["middle", "each", "origin", "anchor", "last"]
 Inside = Literal["tinted", "plain", "hidden"]
 SHIFT, CONTROL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
 RESTS_AFTER = 600  # milliseconds on an edge until its loop is gauged
@@ -41,12 +43,11 @@ FAR_ENOUGH = 4  # pixels before a press becomes a drag
 
 
 def surface_format() -> QSurfaceFormat:
-    """OpenGL 3.3 core with four samples."""
+    """OpenGL 3.3 core; outlines are smoothed by the renderer."""
     wanted = QSurfaceFormat()
     wanted.setVersion(3, 3)
     wanted.setProfile(QSurfaceFormat.OpenGLContextProfile.CoreProfile)
     wanted.setDepthBufferSize(24)
-    wanted.setSamples(4)
     return wanted
 
 
@@ -56,8 +57,9 @@ class Hands:
 
     soft: the parameters of the soft range that transforms begin with; empty where it is off; snaps: what catches a
     drag; measuring: whether the distance between the last two picks is shown; keeps_selection: whether clicks leave the
-    selection as it is; tool: what the left button draws with, None where it selects; repeats: the kind of element that
-    Shift+click applies the running operation to, None where none runs; apply_again: applies it.
+    selection as it is; axes, pivot: of the handle; tool: what the left button draws with, None where it selects;
+    repeats: the kind of element that Shift+click applies the running operation to, None where none runs; apply_again:
+    applies it.
     """
 
     kind: Kind | Literal["parts"] = "faces"
@@ -71,6 +73,8 @@ class Hands:
     snaps: set[Snap] = field(default_factory=set)
     measuring: bool = False
     keeps_selection: bool = False
+    axes: HandleAxes = "world"
+    pivot: HandlePivot = "middle"
     tool: Tool | None = None
     repeats: Callable[[], Kind | None] = lambda: None
     apply_again: Callable[[Selection], None] = lambda selection: None
@@ -276,8 +280,29 @@ class Viewport(QOpenGLWidget):
         selection = self.session.selection
         if picture is None or len(selection) == 0:
             return None
-        points = picture.part.to_world(picture.part.mesh).points[points_of(picture.part.mesh.topology, selection)]
-        return Handle(self.mode, middle_of_box(points))
+        mesh = picture.part.to_world(picture.part.mesh)
+        hands = self.hands
+        told: dict[str, object] = {}
+        frame = np.eye(3)
+        if hands.axes == "view":
+            frame = self.camera.axes
+            told["frame"] = tuple(tuple(float(value) for value in axis) for axis in frame)
+        elif hands.axes != "world":
+            frame = picture.part.axes if hands.axes == "part" else selection_frame(mesh, selection)
+            told["frame"] = hands.axes
+        held, anchor = selection, self.session.document.anchor
+        if self.mode == "move":
+            return Handle(self.mode, middle_of_box(mesh.points[points_of(mesh.topology, selection)]), frame, told)
+        if hands.pivot != "middle":
+            told["pivot"] = hands.pivot
+        if hands.pivot == "last":
+            held = Selection(selection.kind, selection.indices[-1:])
+        centre = middle_of_box(mesh.points[points_of(mesh.topology, held)])
+        if hands.pivot == "origin":
+            centre = np.zeros(3)
+        elif hands.pivot == "anchor" and anchor is not None:
+            centre = np.array(anchor)
+        return Handle(self.mode, centre, frame, told)
 
     @property
     def box(self) -> QRectF | None:
@@ -315,7 +340,8 @@ class Viewport(QOpenGLWidget):
     def paintGL(self) -> None:
         if self._renderer is None:
             return
-        self._renderer.draw(self.defaultFramebufferObject(), self.scene(), self.camera, *self.pixels)
+        fine = not self.stage.is_hurried and self.drag in ("none", "maybe_box", "box", "lasso", "menu_or_orbit")
+        self._renderer.draw(self.defaultFramebufferObject(), self.scene(), self.camera, *self.pixels, fine)
 
     def scene(self) -> Scene:
         """What the view shows just now."""

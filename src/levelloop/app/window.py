@@ -156,7 +156,7 @@ class Window(QMainWindow):
         self.view.mode = key if key in TRANSFORMS else None  # type: ignore[assignment]
         starter = {} if waiting else STARTERS.get(key, {})
         if key in TRANSFORMS:
-            starter = dict(self.panes.hands.soft)
+            starter = self.on_view.begins_with(key)
         last = {} if waiting else self._last_used.get(key, {})
         done = self.attempt(lambda: self.sentence.start(key, {**starter, **last}, waiting))
         if not done and last:
@@ -344,7 +344,7 @@ class Window(QMainWindow):
         for panel, stretch in ((self.parts, 2), (self.history, 2), (self.review, 4)):
             side.addWidget(panel)
             side.setStretchFactor(side.count() - 1, stretch)
-        side.setSizes([150, 110, 340])
+        side.setSizes([185, 105, 310])
         middle.addWidget(side)
         column.addLayout(middle, 1)
         column.addWidget(self.line)

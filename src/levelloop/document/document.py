@@ -65,6 +65,13 @@ class Part:
         """Whether part space is world space."""
         return bool(np.array_equal(self.transform, np.eye(4)))
 
+    @property
+    def axes(self) -> Floats:
+        """The directions of the part's own axes in the world, square to each other: rows of (3, 3)."""
+        # The rotation nearest to the transform, whatever it scales or shears.
+        u, _, vt = np.linalg.svd(self.transform[:3, :3])
+        return np.asarray(u @ np.diag([1.0, 1.0, np.linalg.det(u @ vt)]) @ vt)
+
     def to_world(self, mesh: Mesh) -> Mesh:
         """A mesh of this part with its points in world space."""
         if self.in_place:

@@ -11,6 +11,8 @@ import numpy as np
 from levelloop.core.errors import EditError
 from levelloop.document.units import format_length, format_number, parse_length, parse_number
 
+AXES_WORDS = ("world", "part", "normal")
+
 
 @dataclass(frozen=True)
 class Reading:
@@ -317,6 +319,29 @@ class Sizes(Parameter):
 
     def _show(self, value: Any, unit: str) -> str:
         return " x ".join("-" if part is None else format_length(part, unit) for part in value)
+
+
+@dataclass(frozen=True)
+class Axes(Parameter):
+    """The axes that numbers count along: "world", "part", "normal", or three directions."""
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        if isinstance(value, str):
+            if value.strip() not in AXES_WORDS:
+                raise EditError(f"Axes are {_listed(AXES_WORDS)}, or three directions, not {value!r}.")
+            return value.strip()
+        try:
+            return tuple(Vector("axis", is_length=False).read(axis, reading) for axis in value)
+        except TypeError as error:
+            raise EditError(f"Axes are {_listed(AXES_WORDS)}, or three directions, not {value!r}.") from error
+
+    def _show(self, value: Any, unit: str) -> str:
+        return value if isinstance(value, str) else "the view"
+
+    def stepped(self, value: Any, by: float) -> Any:
+        """The next or previous word."""
+        place = AXES_WORDS.index(value) if value in AXES_WORDS else 0
+        return AXES_WORDS[(place + (1 if by > 0 else -1)) % len(AXES_WORDS)]
 
 
 @dataclass(frozen=True)

@@ -31,7 +31,7 @@ from levelloop.core.selection import (
 from levelloop.core.where import select_where
 from levelloop.document.document import Document, Part, Symmetry, new_part
 from levelloop.document.operations import REGISTRY
-from levelloop.document.parameters import PartName
+from levelloop.document.parameters import Axes, PartName
 from levelloop.document.parting import Change
 from levelloop.document.registry import Operation
 from levelloop.document.units import parse_length
@@ -344,7 +344,7 @@ class Session:
                 raise EditError(f"“{part.name}” is locked.")
             selection = base.selection(part.id)
             _check(operation, selection)
-            resolved = _resolved(operation, values, document)
+            resolved = _resolved(operation, values, document, part)
             if not len(selection) and operation.moves_only and part.moves_whole(document):
                 whole = _placed_whole(part, operation, resolved)
                 if whole is not None:
@@ -409,8 +409,8 @@ def _check(operation: Operation, selection: Selection) -> None:
         raise EditError(complaint)
 
 
-def _resolved(operation: Operation, values: dict[str, Any], document: Document) -> dict[str, Any]:
-    """The values with parts' names replaced by those parts' meshes in world space, and the anchor by its place."""
+def _resolved(operation: Operation, values: dict[str, Any], document: Document, part: Part) -> dict[str, Any]:
+    """The values with parts' names replaced by those parts' meshes in world space, the anchor and axes by numbers."""
     result = dict(values)
     for parameter in operation.parameters:
         name = parameter.name
@@ -421,6 +421,8 @@ def _resolved(operation: Operation, values: dict[str, Any], document: Document) 
             if document.anchor is None:
                 raise EditError("There is no anchor yet; set one first.")
             result[name] = document.anchor
+        elif isinstance(parameter, Axes) and values[name] == "part":
+            result[name] = part.axes
     return result
 
 

@@ -24,14 +24,16 @@ def move(
     by: Any = (0.0, 0.0, 0.0),
     from_point: Any = None,
     to_point: Any = None,
+    frame: Any = None,
     **soft: Any,
 ) -> Edit:
     """Moves the selected elements, or all where none are selected, by (x, y, z) mm.
 
     from_point, to_point: (x, y, z) mm, instead of by: what is at the one comes to the other.
+    frame: three directions that by counts along instead of the world's, or "normal" (see selection_frame).
     soft: soft_range, soft_shape, along_surface, soft_centre, soft_radii: what follows around (see Soft).
     """
-    offset = as_vector(by)
+    offset = as_vector(by) @ _frame(mesh, selection, frame)
     if (from_point is None) != (to_point is None):
         raise EditError("A move from point to point needs both points.")
     if from_point is not None:
@@ -40,14 +42,23 @@ def move(
     return _placed(mesh, selection, chosen, mesh.points[chosen] + weights[:, None] * offset)
 
 
-def rotate(mesh: Mesh, selection: Selection, angle: float, axis: Any = "z", pivot: Any = "middle", **soft: Any) -> Edit:
+def rotate(
+    mesh: Mesh,
+    selection: Selection,
+    angle: float,
+    axis: Any = "z",
+    pivot: Any = "middle",
+    frame: Any = None,
+    **soft: Any,
+) -> Edit:
     """Turns the selected elements, or all, by degrees about an axis through the pivot, counter-clockwise.
 
-    pivot: "middle" of the selection's box, "each" connected piece, "origin" or (x, y, z); soft as for move.
+    pivot: "middle" of the selection's box, "each" connected piece, "origin", the "last" element picked, or (x, y, z);
+    frame: what the axis is one of, as for move; soft as for move.
     Rodrigues' rotation formula (Rodrigues 1840).
     """
     chosen, weights = _chosen_softly(mesh, selection, soft)
-    direction = as_direction(axis)
+    direction = as_direction(axis) @ _frame(mesh, selection, frame)
     radians = np.radians(angle) * weights[:, None]
     centre = _pivots(mesh, chosen, selection, pivot)
     local = mesh.points[chosen] - centre
@@ -59,8 +70,10 @@ def rotate(mesh: Mesh, selection: Selection, angle: float, axis: Any = "z", pivo
     return _placed(mesh, selection, chosen, centre + turned)
 
 
-def scale(mesh: Mesh, selection: Selection, factors: Any = 1.0, pivot: Any = "middle", **soft: Any) -> Edit:
-    """Scales the selected elements, or all, by one factor or (x, y, z) about the pivot; soft as for move.
+def scale(
+    mesh: Mesh, selection: Selection, factors: Any = 1.0, pivot: Any = "middle", frame: Any = None, **soft: Any
+) -> Edit:
+    """Scales the selected elements, or all, by one factor or (x, y, z) about the pivot; frame, soft as for move.
 
     0 flattens. A negative product would turn faces inside out; those that moved as a whole are flipped back.
     """
@@ -70,7 +83,9 @@ def scale(mesh: Mesh, selection: Selection, factors: Any = 1.0, pivot: Any = "mi
         raise EditError("Scale factors must be finite numbers.")
     centre = _pivots(mesh, chosen, selection, pivot)
     shares = 1.0 + weights[:, None] * (by - 1.0)
-    edit = _placed(mesh, selection, chosen, centre + (mesh.points[chosen] - centre) * shares)
+    axes = _frame(mesh, selection, frame)
+    local = (mesh.points[chosen] - centre) @ axes.T
+    edit = _placed(mesh, selection, chosen, centre + (local * shares) @ axes)
     if np.prod(by) >= 0:
         return edit
     moved = faces_of(mesh.topology, Selection("points", chosen[weights == 1]))
@@ -84,6 +99,27 @@ def scale(mesh: Mesh, selection: Selection, factors: Any = 1.0, pivot: Any = "mi
         origin,
         f"{len(moved)} mirrored {plural} turned outward again.",
     )
+
+
+def selection_frame(mesh: Mesh, selection: Selection) -> Floats:
+    """Three directions of a selection, rows of (3, 3): its mean normal last, the first level where that can be.
+
+    Where the normals cancel out, those of the world.
+    """
+    if selection.kind == "faces" or not len(selection):
+        normals = face_normals(mesh.topology, mesh.points)
+        chosen = selection.indices if len(selection) else np.arange(mesh.n_faces)
+    else:
+        normals, chosen = point_normals(mesh.topology, mesh.points), points_of(mesh.topology, selection)
+    normal = normals[chosen].sum(axis=0)
+    length = float(np.linalg.norm(normal))
+    if length < 1e-6 * max(len(chosen), 1):
+        return np.eye(3)
+    normal = normal / length
+    level = np.cross((0.0, 0.0, 1.0), normal)
+    first = level if np.linalg.norm(level) > 1e-6 else np.array([1.0, 0.0, 0.0])
+    first = first / np.linalg.norm(first)
+    return np.stack((first, np.cross(normal, first), normal))
 
 
 def slant(mesh: Mesh, selection: Selection, by: Any, along: Any = "z", pivot: Any = "middle") -> Edit:
@@ -231,6 +267,21 @@ def _placed(mesh: Mesh, selection: Selection, chosen: Integers, places: Floats) 
     return Edit(mesh.with_points(points), selection, identity(mesh))
 
 
+def _frame(mesh: Mesh, selection: Selection, frame: Any) -> Floats:
+    """The three directions that numbers count along, rows of (3, 3)."""
+    if frame is None or (isinstance(frame, str) and frame == "world"):
+        return np.eye(3)
+    if isinstance(frame, str) and frame == "normal":
+        return selection_frame(mesh, selection)
+    try:
+        axes = np.stack([as_direction(axis) for axis in frame])
+    except (TypeError, ValueError) as error:
+        raise EditError(f"{frame!r} are no axes; use world, part, normal or three directions.") from error
+    if axes.shape != (3, 3) or np.abs(axes @ axes.T - np.eye(3)).max() > 1e-6:
+        raise EditError("Axes are three directions square to each other.")
+    return axes
+
+
 def _pivots(mesh: Mesh, chosen: Integers, selection: Selection, pivot: Any) -> Floats:
     """The pivot of each chosen point: (c, 3), or one for all: (3,). What follows softly has no say in it."""
     points = mesh.points[points_of(mesh.topology, selection) if len(selection) else chosen]
@@ -240,8 +291,11 @@ def _pivots(mesh: Mesh, chosen: Integers, selection: Selection, pivot: Any) -> F
         return np.zeros(3)
     if pivot == "middle":
         return middle_of_box(points)
+    if pivot == "last":
+        last = Selection(selection.kind, selection.indices[-1:]) if len(selection) else selection
+        return middle_of_box(mesh.points[points_of(mesh.topology, last)] if len(last) else points)
     if pivot != "each":
-        raise EditError(f'"{pivot}" is no pivot; use middle, each, origin or a place.')
+        raise EditError(f'"{pivot}" is no pivot; use middle, each, last, origin or a place.')
     topology = mesh.topology
     inside = mask_of(chosen, mesh.n_points)[topology.edges].all(axis=1)
     _, labels = connected_labels(topology.edges[inside], mesh.n_points)

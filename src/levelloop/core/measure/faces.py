@@ -155,18 +155,17 @@ def triangles(topology: Topology, points: Floats, diagonal: Integers | None = No
 
 def second_diagonal(topology: Topology, points: Floats, quads: Integers, diagonal: Integers | None = None) -> Booleans:
     """Whether quads are split from their second corner: (q,)."""
-    quad = points[topology.corners[topology.face_offsets[:-1][quads][:, None] + np.arange(4)]]
-    one, two = quad[:, 2] - quad[:, 0], quad[:, 3] - quad[:, 1]
-    normal = np.cross(one, two)
-
-    def bad(a: int, b: int, c: int, d: int) -> np.ndarray:
-        """Whether either triangle beside the diagonal a–c faces against the quad."""
-        n1 = np.cross(quad[:, b] - quad[:, a], quad[:, c] - quad[:, a])
-        n2 = np.cross(quad[:, c] - quad[:, a], quad[:, d] - quad[:, a])
-        return np.asarray((np.einsum("ij,ij->i", n1, normal) < 0) | (np.einsum("ij,ij->i", n2, normal) < 0))
-
-    first_bad, second_bad = bad(0, 1, 2, 3), bad(1, 2, 3, 0)
-    length_one, length_two = np.einsum("ij,ij->i", one, one), np.einsum("ij,ij->i", two, two)
+    first = topology.face_offsets[:-1][quads]
+    p0, p1, p2, p3 = (points[topology.corners[first + corner]] for corner in range(4))
+    one, two = p2 - p0, p3 - p1
+    normal = half_cross(one, two)
+    # The triangles beside a diagonal add up to the quad: one of each pair says what the other faces.
+    whole = _dots(normal, normal)
+    beside_one = _dots(half_cross(p1 - p0, one), normal)
+    beside_two = _dots(half_cross(p2 - p1, two), normal)
+    first_bad = (beside_one < 0) | (whole < beside_one)
+    second_bad = (beside_two < 0) | (whole < beside_two)
+    length_one, length_two = _dots(one, one), _dots(two, two)
     # A relative margin, so that rounding does not flip the diagonal of a square.
     shorter = length_two < length_one * (1.0 - 1e-9)
     better = np.where(first_bad != second_bad, first_bad, shorter)
@@ -187,6 +186,10 @@ def signed_volume(mesh: Mesh) -> float:
 
 
 # Helpers
+
+
+def _dots(a: Floats, b: Floats) -> Floats:
+    return np.asarray(a[:, 0] * b[:, 0] + a[:, 1] * b[:, 1] + a[:, 2] * b[:, 2])
 
 
 def _concave(topology: Topology, points: Floats, faces: Integers) -> np.ndarray:

@@ -22,6 +22,7 @@ from levelloop.document.document import Document, Symmetry
 from levelloop.document.operations.common import ANY, AXES
 from levelloop.document.parameters import (
     Angle,
+    Axes,
     Choice,
     Count,
     Length,
@@ -37,7 +38,9 @@ from levelloop.document.parameters import (
 from levelloop.document.parting import Change
 from levelloop.document.registry import Operation
 
-_PIVOT = Vector("pivot", "middle", "What stays in place", words=("middle", "each", "origin", "anchor"))
+_PIVOT = Vector("pivot", "middle", "What stays in place", words=("middle", "each", "origin", "anchor", "last"))
+_AXES = Axes("frame", "world", "The axes that the numbers count along", closed_at="world")
+_ALONG = "[ in the axes of {frame}]"
 _SOFT: tuple[Parameter, ...] = (
     Length("soft_range", 0.0, "How far around points follow; 0 not at all", closed_at=0.0, low=0),
     Choice("soft_shape", "bell", "How they follow less and less", words=SOFT_SHAPES),
@@ -93,13 +96,14 @@ MOVING: tuple[Operation, ...] = (
         "Move",
         "Transform",
         move,
-        "Move {selection} by {by}[ from {from_point}][ to {to_point}]" + _SOFTLY,
+        "Move {selection} by {by}[ from {from_point}][ to {to_point}]" + _ALONG + _SOFTLY,
         "Moves what is selected",
         "cage",
         (
             Vector("by", (0.0, 0.0, 0.0), "Along x, y and z"),
             Vector("from_point", None, "What is here", optional=True),
             Vector("to_point", None, "comes here", optional=True),
+            _AXES,
             *_SOFT,
         ),
         ANY,
@@ -114,13 +118,14 @@ MOVING: tuple[Operation, ...] = (
         "Rotate",
         "Transform",
         rotate,
-        "Rotate {selection} by {angle} about {axis}, pivot {pivot}" + _SOFTLY,
+        "Rotate {selection} by {angle} about {axis}, pivot {pivot}" + _ALONG + _SOFTLY,
         "Turns what is selected",
         "cage",
         (
             Angle("angle", 0.0, "Counter-clockwise, seen against the axis"),
             Vector("axis", "z", "The axis it turns about", is_length=False, words=AXES),
             _PIVOT,
+            _AXES,
             *_SOFT,
         ),
         ANY,
@@ -135,12 +140,13 @@ MOVING: tuple[Operation, ...] = (
         "Scale",
         "Transform",
         scale,
-        "Scale {selection} by {factors}, pivot {pivot}" + _SOFTLY,
+        "Scale {selection} by {factors}, pivot {pivot}" + _ALONG + _SOFTLY,
         "Makes what is selected larger or smaller; 0 flattens",
         "cage",
         (
             Vector("factors", 1.0, "One factor, or one each for x, y and z", is_length=False, single=True, step=0.05),
             _PIVOT,
+            _AXES,
             *_SOFT,
         ),
         ANY,
