@@ -93,6 +93,8 @@ def richly_tagged(cage: Mesh, seed: int) -> Mesh:
         random.integers(0, 3, topology.n_faces),
         random.random(topology.n_faces) < 0.15,
         random.random(topology.n_edges) < 0.25,
+        "smooth",
+        random.random(topology.n_points),
     )
 
 

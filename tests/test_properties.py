@@ -40,11 +40,16 @@ PARAMETERS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
         "each": st.booleans(),
     },
     "inset": {"width": NUMBERS, "depth": NUMBERS, "each": st.booleans()},
-    "run_loop": {"count": st.integers(1, 3), "mirrored": st.booleans()},
+    "run_loop": {
+        "count": st.integers(1, 3),
+        "mirrored": st.booleans(),
+        "follow": st.floats(0, 1),
+        "within_selection": st.booleans(),
+    },
     "join_points": {},
-    "weld": {"distance": st.one_of(st.just("middle"), st.floats(0, 2))},
+    "weld": {"distance": st.one_of(st.just("middle"), st.floats(0, 2)), "onto_edges": st.booleans()},
     "take_out": {"two_edge_points": st.booleans()},
-    "fill": {"kind": st.sampled_from(["face", "triangles"])},
+    "fill": {"kind": st.sampled_from(["face", "triangles", "quads"])},
     "delete": {"keep_unattached": st.booleans()},
     "flip": {},
     "crease": {"weight": st.floats(0, 10)},
@@ -60,6 +65,69 @@ PARAMETERS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
         "middle_loop": st.booleans(),
     },
     "turn_diagonal": {},
+    "shade": {"kind": st.sampled_from(["hard", "soft", "angle"]), "angle": st.floats(0, 180)},
+    "extrude_along": {
+        "curve": st.lists(st.tuples(NUMBERS, NUMBERS, NUMBERS), min_size=2, max_size=4),
+        "steps": st.integers(1, 4),
+        "end_scale": st.floats(0, 2),
+        "twist": NUMBERS.map(lambda x: 60 * x),
+        "even": st.booleans(),
+    },
+    "revolve": {
+        "angle": st.sampled_from([360.0, -360.0, 90.0, -45.0, 270.5]),
+        "steps": st.integers(1, 5),
+        "axis": st.sampled_from("xyz"),
+        "weld": st.one_of(st.none(), st.floats(0, 0.5)),
+    },
+    "helix": {
+        "pitch": st.one_of(st.none(), NUMBERS),
+        "turns": st.floats(-2, 2),
+        "steps": st.integers(3, 6),
+        "run_out": st.sampled_from([0.0, 0.25]),
+    },
+    "sweep": {
+        "curve": st.lists(st.tuples(NUMBERS, NUMBERS, NUMBERS), min_size=2, max_size=4),
+        "steps": st.integers(1, 3),
+        "sides": st.integers(3, 6),
+        "caps": st.sampled_from(["open", "face", "quads", "round"]),
+    },
+    "array": {
+        "count": st.integers(1, 4),
+        "move": st.tuples(NUMBERS, NUMBERS, NUMBERS),
+        "rotate": NUMBERS.map(lambda x: 60 * x),
+        "scale": st.floats(0.1, 2),
+        "weld": st.one_of(st.none(), st.floats(0, 0.5)),
+    },
+    "mirror_across": {
+        "plane": st.one_of(
+            st.sampled_from("xyz"), st.tuples(st.tuples(NUMBERS, NUMBERS, NUMBERS), st.just((1.0, 2.0, 0.5)))
+        ),
+        "keep": st.sampled_from([None, "+", "-"]),
+        "weld": st.floats(0, 0.3),
+    },
+    "keep_slice": {"count": st.integers(2, 7), "axis": st.sampled_from("xyz")},
+    "thicken": {
+        "inward": st.floats(0, 1),
+        "outward": st.floats(0, 1),
+        "even_wall": st.booleans(),
+        "rim_steps": st.integers(1, 3),
+        "reversed": st.booleans(),
+    },
+    "groove": {"width": st.floats(0.01, 3), "height": NUMBERS},
+    "split_ring": {"count": st.integers(1, 3)},
+    "slice": {
+        "plane": st.one_of(
+            st.sampled_from("xyz"), st.tuples(st.tuples(NUMBERS, NUMBERS, NUMBERS), st.just((1.0, 2.0, 0.5)))
+        ),
+        "offsets": st.lists(NUMBERS, min_size=1, max_size=3),
+        "keep": st.sampled_from(["both", "front", "back"]),
+        "fill": st.booleans(),
+    },
+    "subdivide": {"times": st.integers(1, 2), "smooth": st.floats(0, 1)},
+    "take_out_flats": {"angle": st.floats(0, 180)},
+    "weave": {"turn": st.integers(-3, 3), "blend": st.floats(0, 1)},
+    "bridge": {"steps": st.integers(1, 3), "twist": st.integers(-2, 2), "bulge": st.floats(-1, 1)},
+    "swing_edge": {"times": st.integers(-3, 3)},
     "hide": {"rest": st.booleans()},
     "show_all": {},
     "place": {"x": st.one_of(st.none(), NUMBERS), "by": st.sampled_from(["middle", "bottom", "top"])},
@@ -88,6 +156,8 @@ PARAMETERS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
 }
 KEEP_EULER = ("move", "rotate", "scale", "flip", "crease", "run_loop", "join_points", "move_along_normals", "seam")
 SET_TAGS = ("hide", "show_all", "crease", "sharpen_points", "seam", "keep_set", "set_scheme", "turn_diagonal")
+MERGE = ("weld", "weld_onto", "collapse")
+WELD_AFTER = ("revolve", "helix", "array", "mirror_across", "weld")
 WHOLE = ("relax", "to_plane")
 OPENS = (("extrude", "edges"), ("extrude", "points"))
 
@@ -111,21 +181,23 @@ def check_valid(mesh: Mesh) -> None:
 def check_tags(old: Mesh, edit: Edit, key: str) -> None:
     """Every element has the tags of the one it comes from; what comes from nothing has none."""
     new, origin = edit.mesh, edit.origin
-    merges = key in ("weld", "weld_onto", "collapse")
+    merges = key in MERGE or key in WELD_AFTER
     edges, faces, points = origin.edges, origin.faces, origin.points
     kept = edges >= 0
     creases, seams = old.creases[edges[kept]], old.seams[edges[kept]]
     if merges:
         # The sharpest of those that met stays.
         assert (new.creases[kept] >= creases).all() and (new.seams[kept] >= seams).all()
-        assert (new.corner_sharpness >= old.corner_sharpness[points]).all()
+        assert (new.corner_sharpness[points >= 0] >= old.corner_sharpness[points[points >= 0]]).all()
     elif key == "bevel":
         assert ((new.creases[kept] == creases) | (new.creases[kept] == 0)).all()
         assert ((new.seams[kept] == seams) | ~new.seams[kept]).all()
     else:
         assert np.array_equal(new.creases[kept], creases) and np.array_equal(new.seams[kept], seams)
         assert np.array_equal(new.corner_sharpness[points >= 0], old.corner_sharpness[points[points >= 0]])
-    assert not new.creases[~kept].any() and not new.seams[~kept].any()
+    if key not in WELD_AFTER:
+        # Where new edges met old ones they have what those had.
+        assert not new.creases[~kept].any() and not new.seams[~kept].any()
     assert np.array_equal(new.material[faces >= 0], old.material[faces[faces >= 0]])
     assert np.array_equal(new.hole[faces >= 0], old.hole[faces[faces >= 0]])
     for before, after in zip(old.sets, new.sets, strict=True):

@@ -20,6 +20,7 @@ Boundary = Literal["edgeAndCorner", "edgeOnly", "none"]
 TriangleRule = Literal["catmullClark", "smooth"]
 UVRule = Literal["none", "cornersOnly", "cornersPlus1", "cornersPlus2", "boundaries", "all"]
 CreaseRule = Literal["uniform", "chaikin"]
+CurveKind = Literal["", "straight", "smooth"]
 BOUNDARIES: tuple[Boundary, ...] = ("edgeAndCorner", "edgeOnly", "none")
 TRIANGLE_RULES: tuple[TriangleRule, ...] = ("catmullClark", "smooth")
 UV_RULES: tuple[UVRule, ...] = ("none", "cornersOnly", "cornersPlus1", "cornersPlus2", "boundaries", "all")
@@ -64,7 +65,8 @@ class Mesh:
     are no part of the surface; uv: (k, 2) for each corner, None for a mesh without; sets: named selections;
     diagonal: (m,) along which a quad is split into triangles: 0 the better one, 1 from its first corner, 2 from its
     second; hidden: (m,) faces that nobody sees, picks or moves for now; soft: (e,) edges over which a cage is shaded
-    as if it were round, where it is shown without smoothing.
+    as if it were round, where it is shown without smoothing; curve: whether wires are a curve, and how it runs through
+    its points; radius: (n,) mm, of what is swept along a curve.
     Raises MeshError where arrays don't fit.
     """
 
@@ -82,6 +84,8 @@ class Mesh:
     diagonal: Integers = field(default=None)  # type: ignore[arg-type]
     hidden: Booleans = field(default=None)  # type: ignore[arg-type]
     soft: Booleans = field(default=None)  # type: ignore[arg-type]
+    curve: CurveKind = ""
+    radius: Floats | None = None
 
     def __post_init__(self) -> None:
         topology = self.topology
@@ -99,6 +103,8 @@ class Mesh:
             self._fill("seam", topology.n_edges, False, np.bool_)
         if self.soft is not None:
             self._fill("soft", topology.n_edges, False, np.bool_)
+        if self.radius is not None:
+            self._fill("radius", topology.n_points, 1.0, np.float64)
         self._fill("material", topology.n_faces, -1, np.int64)
         self._fill("hole", topology.n_faces, False, np.bool_)
         self._fill("diagonal", topology.n_faces, 0, np.int64)

@@ -302,6 +302,87 @@ class PartName(Text):
 
 
 @dataclass(frozen=True)
+class Curve(PartName):
+    """A curve: another part by its name, or its points."""
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        if isinstance(value, str):
+            return value.strip()
+        try:
+            return tuple(Vector("point").read(point, reading) for point in value)
+        except TypeError as error:
+            raise EditError(f"A curve is a part's name or a list of points, not {value!r}.") from error
+
+    def show(self, value: Any, unit: str = "mm") -> str:
+        """The name, or how many points it has."""
+        return f"{len(value)} points" if value and not isinstance(value, str) else super().show(value, unit)
+
+
+@dataclass(frozen=True)
+class Points(Parameter):
+    """A list of places (x, y, z), typed with semicolons between."""
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        if isinstance(value, str):
+            value = [part.replace(",", " ").split() for part in value.split(";") if part.strip()]
+        try:
+            return tuple(Vector("point").read(point, reading) for point in value)
+        except TypeError as error:
+            raise EditError(f"Points are a list of places (x, y, z), not {value!r}.") from error
+
+    def _show(self, value: Any, unit: str) -> str:
+        if len(value) > 4:
+            return f"{len(value)} points"
+        return "; ".join(" ".join(format_number(number) for number in point) for point in value)
+
+
+@dataclass(frozen=True)
+class Lengths(Parameter):
+    """One length, or a list of them typed with semicolons between."""
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        length = Length(self.name)
+        if isinstance(value, str):
+            value = [part for part in value.split(";") if part.strip()]
+        if isinstance(value, (int, float)) and not isinstance(value, bool):
+            return (length.read(value, reading),)
+        try:
+            return tuple(length.read(entry, reading) for entry in value)
+        except TypeError as error:
+            raise EditError(f"The {self.name} are one length or a list of them, not {value!r}.") from error
+
+    def _show(self, value: Any, unit: str) -> str:
+        return "; ".join(format_length(float(entry), unit) for entry in value)
+
+
+@dataclass(frozen=True)
+class PlaneOf(Parameter):
+    """A plane: x, y or z through the origin, or (point, normal)."""
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        if isinstance(value, str):
+            if value.strip().lstrip("+-") not in ("x", "y", "z"):
+                raise EditError(f"A plane is x, y or z, or a point and a normal, not {value!r}.")
+            return value.strip()
+        try:
+            point, normal = value
+        except (TypeError, ValueError) as error:
+            raise EditError(f"A plane is x, y or z, or a point and a normal, not {value!r}.") from error
+        direction = Vector("normal", is_length=False, words=("x", "y", "z", "-x", "-y", "-z"))
+        return (Vector("point").read(point, reading), direction.read(normal, reading))
+
+    def _show(self, value: Any, unit: str) -> str:
+        if isinstance(value, str):
+            return value
+        return f"{Vector('point').show(value[0], unit)} facing {Vector('normal', is_length=False).show(value[1])}"
+
+    def stepped(self, value: Any, by: float) -> Any:
+        """The next or previous axis."""
+        axes = ("x", "y", "z")
+        return axes[(axes.index(value) + (1 if by > 0 else -1)) % 3] if value in axes else "x"
+
+
+@dataclass(frozen=True)
 class Sizes(Parameter):
     """Three lengths, any of which may be left open."""
 

@@ -8,10 +8,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from levelloop.core.arrays import Booleans, connected_labels, mask_of
+from levelloop.core.edit.boolean import boolean
 from levelloop.core.edit.combine import combined
 from levelloop.core.edit.outlines import drop_faces
+from levelloop.core.edit.runs import runs_of_selection
 from levelloop.core.edit.weld import weld
 from levelloop.core.errors import EditError
+from levelloop.core.forms.curves import add_curve
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Selection, faces_of, points_of, select_all
 from levelloop.document.document import Document, Part, new_part
@@ -110,6 +113,45 @@ def duplicate(
     both = combined([mesh, copy])
     chosen = Selection("faces", np.arange(mesh.n_faces, both.n_faces))
     return Change(document.with_part(replace(part, mesh=both)), {**selections, part.id: chosen})
+
+
+def boolean_parts(
+    document: Document,
+    selections: Mapping[str, Selection],
+    kind: str = "union",
+    other: str | None = None,
+    clean: bool = True,
+    keep_other: bool = False,
+) -> Change:
+    """The active part united with another, without it, or what both share; the other one goes unless it is kept."""
+    part = _unlocked(document.part)
+    if not other:
+        raise EditError("Name the other part of the boolean.")
+    second = document.find(other)
+    if second.id == part.id:
+        raise EditError("A boolean needs another part than the active one.")
+    if not keep_other:
+        _unlocked(second)
+    edit = boolean(part.mesh, in_space_of(second, part), kind, clean, second.name)  # type: ignore[arg-type]
+    document = document.with_part(replace(part, mesh=edit.mesh))
+    if not keep_other:
+        document = replace(document.without(second.id), active=part.id)
+    kept = {key: value for key, value in selections.items() if key not in (second.id, part.id)}
+    return Change(document, {**kept, part.id: edit.selection}, edit.message)
+
+
+def curve_from_edges(document: Document, selections: Mapping[str, Selection], name: str = "") -> Change:
+    """A curve part from a run of selected edges."""
+    part = document.part
+    selection = selections.get(part.id)
+    if selection is None or selection.kind != "edges" or len(selection) == 0:
+        raise EditError("To make a curve, select a run of edges.")
+    runs = runs_of_selection(part.mesh, selection)
+    if len(runs) != 1:
+        raise EditError(f"A curve is one run of edges; these are {len(runs)}.")
+    places = part.to_world(part.mesh).points[runs[0].points]
+    own = new_part(document, add_curve(places, "straight", runs[0].closed), name or f"{part.name} curve")
+    return Change(document.with_part(own), selections)
 
 
 def instance(document: Document, selections: Mapping[str, Selection], name: str = "") -> Change:

@@ -25,7 +25,7 @@ class Operation:
     needs: kinds of selection it takes; empty: none needed. least: how many elements. or_all: nothing selected
     means everything. moves_only: changes nothing but where points are, so that symmetry can mirror it. in_turn: makes
     one thing of all that is selected, so that symmetry runs it once for each side. drawn: the parameter that is drawn
-    in the view; typed numbers wait for it.
+    in the view; typed numbers wait for it. advice: what is worth knowing about a form of such sizes, in a sentence.
     """
 
     key: str
@@ -45,6 +45,7 @@ class Operation:
     moves_only: bool = False
     in_turn: bool = False
     drawn: str = ""
+    advice: Callable[[Mapping[str, Any]], str] | None = None
 
     def parameter(self, name: str) -> Parameter:
         """A parameter by name. Raises EditError where there is none."""

@@ -311,6 +311,7 @@ class Session:
         if operation.acts_on == "form":
             sizes = {name: value for name, value in values.items() if name not in ("name", "into")}
             mesh: Mesh = operation.run(**sizes)
+            told = "" if operation.advice is None else operation.advice(sizes)
             sentence = operation.says(values, "", document.unit)
             if values["into"]:
                 part = document.find(values["into"])
@@ -319,7 +320,7 @@ class Session:
             else:
                 part = new_part(document, mesh, values["name"] or operation.title.lower())
                 document = document.with_part(part)
-            return State(document, {}, sentence, **entry)
+            return State(document, {}, sentence, message=told, **entry)
         if operation.acts_on == "parts":
             change: Change = operation.run(document, base.selections, **values)
             said_of = base.selection(document.active)
@@ -414,7 +415,7 @@ def _resolved(operation: Operation, values: dict[str, Any], document: Document, 
     result = dict(values)
     for parameter in operation.parameters:
         name = parameter.name
-        if isinstance(parameter, PartName) and values[name]:
+        if isinstance(parameter, PartName) and isinstance(values[name], str) and values[name]:
             other = document.find(values[name])
             result[name] = other.to_world(other.mesh)
         elif isinstance(values.get(name), str) and values[name] == "anchor":

@@ -166,6 +166,10 @@ def _write_own_tags(prim: Any, mesh: Mesh) -> None:
     ):
         if len(values):
             _set(prim, name, Sdf.ValueTypeNames.IntArray, _integers(values))
+    if mesh.radius is not None:
+        _set(prim, "radii", Sdf.ValueTypeNames.DoubleArray, mesh.radius.tolist())
+    if mesh.curve:
+        _set(prim, "curve", Sdf.ValueTypeNames.Token, mesh.curve)
     if mesh.scheme.creases != "uniform":
         _set(prim, "creaseRule", Sdf.ValueTypeNames.Token, mesh.scheme.creases)
 
@@ -304,6 +308,8 @@ def _with_tags(path: Path, name: str, mesh: Mesh, geometry: Any, values: Any) ->
     seams = topology.find_edges(_pairs(values(geometry.GetPrim().GetAttribute("levelloop:seams"), np.int64)))
     soft = topology.find_edges(_pairs(values(geometry.GetPrim().GetAttribute("levelloop:softEdges"), np.int64)))
     hidden = values(geometry.GetPrim().GetAttribute("levelloop:hidden"), np.int64)
+    radius = values(geometry.GetPrim().GetAttribute("levelloop:radii"), np.float64)
+    curve = (geometry.GetPrim().GetAttribute("levelloop:curve") or _Nothing).Get()
     diagonal = values(geometry.GetPrim().GetAttribute("levelloop:diagonals"), np.int64)
     never = SHARPNESS_NEVER_FADES
     return Mesh(
@@ -321,6 +327,8 @@ def _with_tags(path: Path, name: str, mesh: Mesh, geometry: Any, values: Any) ->
         np.clip(diagonal, 0, 2) if len(diagonal) == mesh.n_faces else np.zeros(mesh.n_faces, dtype=np.int64),
         mask_of(hidden[(hidden >= 0) & (hidden < mesh.n_faces)], mesh.n_faces),
         mask_of(soft[soft >= 0], topology.n_edges),
+        curve if curve in ("straight", "smooth") else "",
+        radius if len(radius) == mesh.n_points and len(radius) else None,
     )
 
 

@@ -95,6 +95,8 @@ def carry(
         _diagonals(old, topology, origin),
         _taken(old.hidden, face_origin, False),
         None if old.soft is None else _taken(old.soft, edge_origin, False),
+        old.curve,
+        None if old.radius is None else _taken(old.radius, point_origin, 1.0),
     )
     return mesh, origin
 
@@ -150,8 +152,19 @@ def carry_merged(
         _diagonals(old, topology, origin),
         _taken(old.hidden, face_origin, False),
         None if old.soft is None else of_edges(old.soft),
+        old.curve,
+        None if old.radius is None else of_points(old.radius),
     )
     return mesh, origin
+
+
+def through(first: Origin, second: Origin) -> Origin:
+    """The origins of two edits, one after the other."""
+
+    def both(one: Integers, other: Integers) -> Integers:
+        return np.where(other >= 0, np.append(one, -1)[other], -1)
+
+    return Origin(both(first.points, second.points), both(first.edges, second.edges), both(first.faces, second.faces))
 
 
 def mapped(selection: Selection, origin: Origin) -> Selection:

@@ -49,6 +49,8 @@ def combined(meshes: Sequence[Mesh]) -> Mesh:
         joined(lambda mesh: mesh.diagonal),
         joined(lambda mesh: mesh.hidden),
         on_edges(lambda mesh: mesh.soft_edges),
+        meshes[0].curve,
+        joined(_radius) if any(mesh.radius is not None for mesh in meshes) else None,
     )
 
 
@@ -58,6 +60,10 @@ def combined(meshes: Sequence[Mesh]) -> Mesh:
 def _renamed(mesh: Mesh, names: tuple[str, ...]) -> Integers:
     numbers = np.array([names.index(name) for name in mesh.materials] + [-1], dtype=np.int64)
     return np.asarray(numbers[mesh.material])
+
+
+def _radius(mesh: Mesh) -> AnyArray:
+    return np.ones(mesh.n_points) if mesh.radius is None else mesh.radius
 
 
 def _uv_or_zero(mesh: Mesh) -> AnyArray:

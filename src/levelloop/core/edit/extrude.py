@@ -64,11 +64,8 @@ def inset(mesh: Mesh, selection: Selection, width: float, depth: float = 0.0, ea
     return _raise(mesh, selection, np.array([[depth, width]]), each, None, 1.0, "inset")
 
 
-# Helpers
-
-
 @dataclass(frozen=True, eq=False)
-class _Region:
+class Region:
     """Selected faces cut loose: their corners joined into fans, one fan per point and side of the rim."""
 
     corners: Integers  # (c,) the selected faces' corners
@@ -79,7 +76,8 @@ class _Region:
     loose: Booleans  # (f,) fans that need a point of their own
 
 
-def _region(topology: Topology, faces: Integers, each: bool) -> _Region:
+def region_of(topology: Topology, faces: Integers, each: bool) -> Region:
+    """Faces cut loose from the rest, or each from every other."""
     corners = topology.corners_of_faces(faces)
     inside = mask_of(corners, topology.n_corners)
     place = inverse_of(corners, topology.n_corners)
@@ -99,7 +97,7 @@ def _region(topology: Topology, faces: Integers, each: bool) -> _Region:
     whole = np.bincount(fan, minlength=n_fans) == topology.point_face_count[fan_point]
     next_fan = fan[place[topology.next_corner[corners]]]
     on_rim = mask_of(np.concatenate((fan[rim], next_fan[rim])), n_fans)
-    return _Region(corners, fan, next_fan, fan_point, rim, on_rim | ~whole)
+    return Region(corners, fan, next_fan, fan_point, rim, on_rim | ~whole)
 
 
 def _raise(
@@ -115,16 +113,26 @@ def _raise(
     topology, points = mesh.topology, mesh.points
     if selection.kind != "faces" or len(selection) == 0:
         raise EditError(f"To {verb}, select at least one {'face, edge or point' if verb == 'extrude' else 'face'}.")
-    region = _region(topology, np.sort(selection.indices), each)
+    region = region_of(topology, np.sort(selection.indices), each)
     if not region.rim.any():
         raise EditError(f"The faces to {verb} close on themselves; leave out at least one, so that there is a rim.")
-    n_loose = int(region.loose.sum())
     outwards, inwards = _directions(mesh, region, along, bool(np.any(rows[:, 1] != 0)), each)
     base = points[region.fan_point]
     layers = [
         _scaled(region, base + outwards * out + inwards * across, 1.0 + (end_scale - 1.0) * (row + 1) / len(rows))
         for row, (out, across) in enumerate(rows)
     ]
+    return lift(mesh, selection, region, layers, bool(np.any(rows[:, 1] != 0)))
+
+
+def lift(mesh: Mesh, selection: Selection, region: Region, layers: Sequence[Floats], drawn_in: bool = False) -> Edit:
+    """Sets faces that were cut loose on the last of several layers and closes the sides with rows of quads.
+
+    layers: where the region's fans go, each (f, 3); drawn_in: whether the walls lie in the old faces. Selected after:
+    the moved faces.
+    """
+    topology, points = mesh.topology, mesh.points
+    n_loose = int(region.loose.sum())
     # Each row gets points for the loose fans; the last row also moves the fans in the middle of the region.
     loose_rank = np.cumsum(region.loose) - 1
     numbers = [region.fan_point]
@@ -155,13 +163,16 @@ def _raise(
         np.concatenate([new_points, *added]),
         np.concatenate([np.arange(mesh.n_points), *added_origin]).astype(np.int64),
         np.concatenate([np.arange(mesh.n_faces), *([wall_face] * len(walls))]),
-        placed=np.arange(n_points) >= mesh.n_points if np.any(rows[:, 1] != 0) else None,
+        placed=np.arange(n_points) >= mesh.n_points if drawn_in else None,
     )
     return Edit(new_mesh, Selection("faces", selection.indices), origin)
 
 
+# Helpers
+
+
 def _directions(
-    mesh: Mesh, region: _Region, along: Floats | None, with_across: bool, each: bool
+    mesh: Mesh, region: Region, along: Floats | None, with_across: bool, each: bool
 ) -> tuple[Floats, Floats]:
     """How each fan moves for 1 mm along the normals and for 1 mm across, away from the rim: (f, 3), (f, 3)."""
     topology, points = mesh.topology, mesh.points
@@ -201,7 +212,7 @@ def _mitre(one: Floats, other: Floats) -> Floats:
     return np.asarray(middle / share[:, None])
 
 
-def _scaled(region: _Region, layer: Floats, factor: float) -> Floats:
+def _scaled(region: Region, layer: Floats, factor: float) -> Floats:
     """The layer scaled about the middle of each connected piece of the region."""
     if factor == 1.0:
         return layer

@@ -17,10 +17,14 @@ def fill(mesh: Mesh, selection: Selection, kind: str = "face") -> Edit:
     """Closes each selected boundary with one face, or makes a face from points.
 
     Selected edges must close; selected points are taken along the boundary they lie on, else in the order they
-    were picked. kind: "face" or "triangles". The new faces agree in direction with their neighbours.
+    were picked. kind: "face", "triangles" or "quads". The new faces agree in direction with their neighbours.
     Selected after: the new faces.
     """
-    outlines = [_directed(mesh, outline) for outline in _outlines(mesh, selection)]
+    if kind == "quads":
+        from levelloop.core.edit.weaving import fill_with_quads
+
+        return fill_with_quads(mesh, selection)
+    outlines = [directed(mesh, outline) for outline in outlines_of(mesh, selection)]
     sizes = np.array([len(outline) for outline in outlines], dtype=np.int64)
     corners = np.concatenate(outlines)
     if kind == "triangles":
@@ -36,10 +40,8 @@ def fill(mesh: Mesh, selection: Selection, kind: str = "face") -> Edit:
     return Edit(new_mesh, Selection("faces", new_faces), origin)
 
 
-# Helpers
-
-
-def _outlines(mesh: Mesh, selection: Selection) -> list[Integers]:
+def outlines_of(mesh: Mesh, selection: Selection) -> list[Integers]:
+    """The outlines that selected edges or points close, each its points in order. Raises EditError."""
     topology = mesh.topology
     if selection.kind == "edges" and len(selection) >= 3:
         if (topology.edge_face_count[selection.indices] >= 2).any():
@@ -59,7 +61,7 @@ def _outlines(mesh: Mesh, selection: Selection) -> list[Integers]:
     raise EditError("To fill, select the edges around a hole, or at least three points.")
 
 
-def _directed(mesh: Mesh, outline: Integers) -> Integers:
+def directed(mesh: Mesh, outline: Integers) -> Integers:
     """The outline turned so that the new face runs against its neighbours, or away from the cage's middle."""
     topology = mesh.topology
     pairs = np.stack((outline, np.roll(outline, -1)), axis=1)
@@ -72,6 +74,9 @@ def _directed(mesh: Mesh, outline: Integers) -> Integers:
     normal = _area_vector(mesh.points[outline])
     outwards = mesh.points[outline].mean(axis=0) - mesh.points.mean(axis=0)
     return outline[::-1] if float(normal @ outwards) < 0 else outline
+
+
+# Helpers
 
 
 def _area_vector(polygon: Floats) -> Floats:

@@ -21,11 +21,15 @@ def run_loop(
     distance: float | None = None,
     count: int = 1,
     mirrored: bool = False,
+    follow: float = 0.0,
+    within_selection: bool = False,
 ) -> Edit:
     """Inserts edge loops around the rings that the selected edges lie on.
 
     ratio: 0…1 along each edge of the ring, from the point the selected edge was picked from; distance: mm, the
-    same but exact; neither: count loops, evenly. mirrored: adds each loop's twin from the other end.
+    same but exact; neither: count loops, evenly. mirrored: adds each loop's twin from the other end. follow: 1 puts the
+    new points where the curve through the edges beyond both ends runs, 0 straight between them. within_selection: only
+    between edges that are selected.
     The loop stops at faces that are not quads; they get a point more. Selected after: the new loops' edges.
     """
     topology = mesh.topology
@@ -34,6 +38,10 @@ def run_loop(
     if (topology.edge_face_count[selection.indices] == 0).all():
         raise EditError("A loop runs through faces; these edges have none.")
     cut, forward, twisted = _ring(topology, selection)
+    if within_selection:
+        cut &= selection.mask(topology)
+        if not _has_a_strip(topology, cut):
+            raise EditError("No two of the selected edges lie across from each other; select a stretch of the ring.")
     edges = np.flatnonzero(cut)
     places = _places(mesh, edges, ratio, distance, count, mirrored)
     if twisted and not np.allclose(places, 1.0 - places[:, ::-1]):
@@ -43,6 +51,8 @@ def run_loop(
     end = topology.edges[edges, np.where(forward[edges], 1, 0)]
     along = mesh.points[end] - mesh.points[start]
     on_edges = mesh.points[start][:, None] + places[:, :, None] * along[:, None]
+    if follow:
+        on_edges += follow * _bend(mesh, edges, start, places)
     first_new = mesh.n_points + per_edge * inverse_of(edges, topology.n_edges)
     ring = _Ring(cut, first_new, per_edge, forward)
 
@@ -50,7 +60,7 @@ def run_loop(
     faces_cut[topology.corner_face[cut[topology.corner_edge]]] = True
     outlines = Outlines(topology, faces_cut)
     inner = _cut_quads(topology, ring, faces_cut, outlines, places, mesh, len(edges))
-    others = np.flatnonzero(faces_cut & (topology.face_sizes != 4))
+    others = np.flatnonzero(faces_cut & ~_crossed(topology, cut))
     if len(others):
         sizes, corners = outline_with_cuts(topology, others, cut, first_new, per_edge, forward)
         outlines.put(sizes, corners, others, np.ones(len(others), dtype=np.bool_))
@@ -67,7 +77,8 @@ def run_loop(
     is_loop &= (on_edge[ends[:, 0]] != on_edge[ends[:, 1]]) | (on_edge[ends[:, 0]] < 0)
     message = ""
     if len(others):
-        message = f"The loop stopped at {_counted(len(others), 'face')} with other than four sides."
+        quads_too = " at the end of the selection" if within_selection else " with other than four sides"
+        message = f"The loop stopped at {_counted(len(others), 'face')}{quads_too}."
     return Edit(new_mesh, select_mask("edges", is_loop), origin, message)
 
 
@@ -79,6 +90,46 @@ class _Ring:
 
     def __init__(self, cut: Booleans, first_new: Integers, per_edge: int, forward: Booleans) -> None:
         self.cut, self.first_new, self.per_edge, self.forward = cut, first_new, per_edge, forward
+
+
+def _crossed(topology: Topology, cut: Booleans) -> Booleans:
+    """Quads whose cut edges lie across from each other, in one pair or in two: (m,)."""
+    result: Booleans = topology.face_sizes == 4
+    first = topology.face_offsets[:-1][result]
+    edge = topology.corner_edge
+    one, three = cut[edge[first]], cut[edge[first + 2]]
+    two, four = cut[edge[first + 1]], cut[edge[first + 3]]
+    result[np.flatnonzero(result)] = (one == three) & (two == four) & (one | two)
+    return result
+
+
+def _has_a_strip(topology: Topology, cut: Booleans) -> bool:
+    return bool(_crossed(topology, cut).any())
+
+
+def _bend(mesh: Mesh, edges: Integers, start: Integers, places: Floats) -> Floats:
+    """How far off the straight edge the curve runs that goes on beyond both its ends: (edges, per edge, 3).
+
+    The cubic with the slopes of a Catmull-Rom spline (Catmull & Rom 1974); 0 at ends where the loop ends.
+    """
+    topology, points = mesh.topology, mesh.points
+    ends = topology.edges[edges]
+    own = np.where(ends[:, 0] == start, 0, 1)
+    span = points[ends[np.arange(len(edges)), 1 - own]] - points[start]
+
+    def slope(side: Integers) -> Floats:
+        here = ends[np.arange(len(edges)), side]
+        beyond = topology.continuation[2 * edges + side]
+        pair = topology.edges[beyond]
+        other = np.where(pair[:, 0] == here, pair[:, 1], pair[:, 0])
+        there = ends[np.arange(len(edges)), 1 - side]
+        half = 0.5 * (points[there] - points[other])
+        turned = half * np.where(side == own, 1.0, -1.0)[:, None]
+        return np.asarray(np.where((beyond >= 0)[:, None], turned, span))
+
+    first, last = slope(own), slope(1 - own)
+    t = places[:, :, None]
+    return np.asarray((t**3 - 2 * t**2 + t) * (first - span)[:, None] + (t**3 - t**2) * (last - span)[:, None])
 
 
 def _counted(number: int, noun: str) -> str:
@@ -141,7 +192,7 @@ def _cut_quads(
 ) -> Floats:
     """Puts the strips of cut quads into outlines; returns the points inside quads that are cut both ways."""
     first_corner = topology.face_offsets[:-1]
-    quads = np.flatnonzero(faces_cut & (topology.face_sizes == 4))
+    quads = np.flatnonzero(faces_cut & _crossed(topology, ring.cut))
     cut = ring.cut[topology.corner_edge]
     one_way, other_way = cut[first_corner[quads]], cut[first_corner[quads] + 1]
     for turn, chosen in ((0, one_way & ~other_way), (1, other_way & ~one_way)):

@@ -36,7 +36,7 @@ class Soft:
 def soft_weights(mesh: Mesh, chosen: Integers, soft: Soft) -> Floats:
     """How much of a move each point makes: 1 for the chosen, 0 beyond the range and for hidden points: (n,)."""
     weights = np.zeros(mesh.n_points)
-    if soft.range > 0 or soft.radii is not None:
+    if soft.range > SHORTEST or soft.radii is not None:
         ratio = _ratios(mesh, chosen, soft)
         near = ratio < 1.0
         weights[near] = falloff(ratio[near], soft.shape)
@@ -44,6 +44,9 @@ def soft_weights(mesh: Mesh, chosen: Integers, soft: Soft) -> Floats:
     if soft.centre is None:
         weights[chosen] = 1.0
     return weights
+
+
+SHORTEST = 1e-12  # mm; a range below it reaches nothing, and what is divided by it overflows
 
 
 def falloff(ratio: Floats, shape: SoftShape) -> Floats:

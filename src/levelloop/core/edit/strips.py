@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from itertools import pairwise
 from typing import Any
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, connected_labels, inverse_of, sum_by
+from levelloop.core.arrays import Floats, Integers, chains, connected_labels, inverse_of, sum_by
 from levelloop.core.edit.carry import Edit, carry
 from levelloop.core.edit.offset import meet_planes
 from levelloop.core.edit.outlines import Outlines
@@ -39,11 +40,7 @@ def extrude_edges(
     corner = topology.edge_pair[edges, 0]
     # A wire has no face to agree with; its strip runs as the wire does.
     wire = topology.wire_edges[edges]
-    start, end = topology.edges[edges].T.copy()
-    start[~wire], end[~wire] = topology.corners[corner[~wire]], topology.corner_end[corner[~wire]]
-    base = np.unique(np.concatenate((start, end)))
-    number = inverse_of(base, mesh.n_points)
-    first, second = number[start], number[end]
+    base, first, second = profile_of(mesh, edges)
     is_plain = isinstance(direction, str) and direction == "normal"
     towards = (
         _outwards(mesh, corner[~wire], first[~wire], second[~wire], base)
@@ -52,18 +49,54 @@ def extrude_edges(
     )
     _, piece = connected_labels(np.stack((first, second), axis=1), len(base))
     layers = pulled_out(mesh.points[base], towards * distance, steps, end_scale, piece)
-    rows = row_numbers(base, mesh.n_points, steps)
+    return strips_through(mesh, edges, base, first, second, layers)
+
+
+def profile_of(mesh: Mesh, edges: Integers) -> tuple[Integers, Integers, Integers]:
+    """The points of edges, and which of them each edge starts and ends at, as its first face runs: (b,), (e,), (e,)."""
+    topology = mesh.topology
+    corner = topology.edge_pair[edges, 0]
+    wire = topology.wire_edges[edges]
+    start, end = topology.edges[edges].T.copy()
+    start[~wire], end[~wire] = topology.corners[corner[~wire]], topology.corner_end[corner[~wire]]
+    if wire.any():
+        start[wire], end[wire] = _along_runs(topology.edges[edges[wire]], mesh.n_points).T
+    base = np.unique(np.concatenate((start, end)))
+    number = inverse_of(base, mesh.n_points)
+    return base, number[start], number[end]
+
+
+def strips_through(
+    mesh: Mesh,
+    edges: Integers,
+    base: Integers,
+    first: Integers,
+    second: Integers,
+    layers: Sequence[Floats],
+    closed: bool = False,
+) -> Edit:
+    """Strips of quads from edges through layers of where their points (b,) go, each (b, 3).
+
+    first, second: of the base's points for each edge; closed: the last layer leads back to the edges themselves.
+    Selected after: the edges of the last layer, or where closed the edges themselves.
+    """
+    topology = mesh.topology
+    rows = row_numbers(base, mesh.n_points, len(layers))
+    if closed:
+        rows.append(base)
     # A quad beside a face runs along their edge the other way.
     quads = np.concatenate(
         [np.stack((low[second], low[first], high[first], high[second]), axis=1) for low, high in pairwise(rows)]
     )
     outlines = Outlines(topology, np.zeros(mesh.n_faces, dtype=np.bool_))
-    outlines.put_grid(quads, np.tile(topology.edge_faces[edges, 0], steps), in_place=False)
+    outlines.put_grid(quads, np.tile(topology.edge_faces[edges, 0], len(rows) - 1), in_place=False)
     points = np.concatenate((mesh.points, *layers))
     new_topology, face_origin = outlines.build(len(points))
-    none = np.full((steps - 1) * len(base), -1, dtype=np.int64)
+    # The last row stands for the old edges, unless they are the last row themselves.
+    none = np.full((len(layers) - (0 if closed else 1)) * len(base), -1, dtype=np.int64)
+    last = base[:0] if closed else base
     new_mesh, origin = carry(
-        mesh, new_topology, points, np.concatenate((np.arange(mesh.n_points), none, base)), face_origin
+        mesh, new_topology, points, np.concatenate((np.arange(mesh.n_points), none, last)), face_origin
     )
     moved = new_mesh.topology.find_edges(np.stack((rows[-1][first], rows[-1][second]), axis=1))
     return Edit(new_mesh, Selection("edges", moved), origin)
@@ -87,6 +120,19 @@ def row_numbers(base: Integers, n_points: int, steps: int) -> list[Integers]:
 
 
 # Helpers
+
+
+def _along_runs(pairs: Integers, count: int) -> Integers:
+    """The pairs turned so that those of one run follow each other: (w, 2)."""
+    directed = np.concatenate(
+        [
+            np.stack((members, np.roll(members, -1)), axis=1)[: len(members) if closed else -1]
+            for members, closed in chains(pairs, count)
+        ]
+    )
+    key = directed[:, 0] * count + directed[:, 1]
+    backwards = ~np.isin(pairs[:, 0] * count + pairs[:, 1], key)
+    return np.where(backwards[:, None], pairs[:, ::-1], pairs)
 
 
 def _outwards(mesh: Mesh, corner: Integers, first: Integers, second: Integers, base: Integers) -> Floats:

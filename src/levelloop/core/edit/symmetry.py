@@ -8,12 +8,12 @@ from dataclasses import replace
 import numpy as np
 
 from levelloop.core.arrays import Floats, Integers
-from levelloop.core.edit.carry import Edit, Origin, mapped
+from levelloop.core.edit.carry import Edit, mapped, through
 from levelloop.core.edit.simple import flipped
 from levelloop.core.errors import EditError
 from levelloop.core.measure.faces import face_centres
 from levelloop.core.mesh import Mesh
-from levelloop.core.selection import KINDS, Selection, combine
+from levelloop.core.selection import Selection, combine
 from levelloop.core.topology import Topology
 
 
@@ -127,7 +127,7 @@ def on_both_sides(
     return Edit(
         _in_the_mirror(second.mesh, axis),
         combine(chosen, second.selection, add=chosen.kind == second.selection.kind),
-        Origin(*(_through(getattr(first.origin, kind), getattr(second.origin, kind)) for kind in KINDS)),
+        through(first.origin, second.origin),
         first.message,
     )
 
@@ -137,10 +137,6 @@ def _in_the_mirror(mesh: Mesh, axis: int) -> Mesh:
     points = mesh.points.copy()
     points[:, axis] *= -1.0
     return flipped(mesh.with_points(points), np.ones(mesh.n_faces, dtype=np.bool_))[0]
-
-
-def _through(first: Integers, second: Integers) -> Integers:
-    return np.where(second >= 0, np.append(first, -1)[second], -1)
 
 
 def made_symmetric(before: Mesh, edit: Edit, axis: int, twin: Integers) -> tuple[Edit, int]:

@@ -1,11 +1,13 @@
-"""Triangles joined in pairs to quads."""
+"""Quads out of what is not: n-gons cut, triangles joined in pairs."""
 
 from __future__ import annotations
 
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers, mask_of
-from levelloop.core.edit.carry import Edit
+from levelloop.core.edit.carry import Edit, carry, mapped, through
+from levelloop.core.edit.outlines import Outlines
+from levelloop.core.edit.planar import flat_axes, inside
 from levelloop.core.edit.take_out import take_out
 from levelloop.core.errors import EditError
 from levelloop.core.measure.faces import edge_folds, face_normals
@@ -16,15 +18,93 @@ MOST_SKEWED = 0.35  # below this a pair would make a sliver or a concave quad
 
 
 def to_quads(mesh: Mesh, selection: Selection, over: float = 30.0) -> Edit:
-    """Joins selected triangles, or all, in pairs to quads, the squarest pairs first.
+    """Splits selected n-gons, or all, into quads, then joins triangles in pairs, the squarest first.
 
-    over: degrees; a fold larger than that stays an edge, and so does a crease. Selected after: the new quads.
+    N-gons with an odd number of sides leave one triangle each. over: degrees;
+    a fold larger than that stays an edge, and so does a crease. Selected after: the new quads.
     """
     topology = mesh.topology
     if selection.kind != "faces" and len(selection):
         raise EditError("To make quads, select faces, or nothing for all.")
     chosen = mask_of(selection.indices, mesh.n_faces) if len(selection) else np.ones(mesh.n_faces, dtype=np.bool_)
-    chosen &= topology.face_sizes == 3
+    large = np.flatnonzero(chosen & (topology.face_sizes > 4))
+    if len(large):
+        split = _split(mesh, large)
+        if split is not None:
+            rest = _joined(split.mesh, np.flatnonzero(chosen[split.origin.faces]), over)
+            quads = np.flatnonzero(np.isin(split.origin.faces, large))
+            if rest is None:
+                return Edit(split.mesh, Selection("faces", quads), split.origin, split.message)
+            kept = np.union1d(mapped(Selection("faces", quads), rest.origin).indices, rest.selection.indices)
+            told = f"{split.message} {rest.message}"
+            return Edit(rest.mesh, Selection("faces", kept), through(split.origin, rest.origin), told)
+    edit = _joined(mesh, np.flatnonzero(chosen), over)
+    if edit is None:
+        raise EditError("No two of these triangles make a good quad.")
+    return edit
+
+
+# Helpers
+
+
+def _split(mesh: Mesh, large: Integers) -> Edit | None:
+    """N-gons cut into quads, each time the squarest of four corners in a row; None where no cut is any good."""
+    topology = mesh.topology
+    normals = face_normals(topology, mesh.points)
+    outlines = Outlines(topology, mask_of(large, mesh.n_faces))
+    pieces = 0
+    for face in large.tolist():
+        rim = topology.face(face)
+        places = (mesh.points[rim] - mesh.points[rim[0]]) @ flat_axes(normals[face]).T if normals[face].any() else None
+        rings = [np.arange(len(rim))] if places is None else _quads_of(places)
+        first = np.zeros(len(rings), dtype=np.bool_)
+        first[0] = True
+        sizes = np.array([len(ring) for ring in rings], dtype=np.int64)
+        outlines.put(sizes, rim[np.concatenate(rings)], np.full(len(rings), face), first)
+        pieces += len(rings) - 1
+    if not pieces:
+        return None
+    plain, face_origin = outlines.build(mesh.n_points)
+    new_mesh, origin = carry(mesh, plain, mesh.points, np.arange(mesh.n_points), face_origin)
+    many = len(large)
+    told = f"{many} {'n-gon became' if many == 1 else 'n-gons became'} {many + pieces} faces."
+    return Edit(new_mesh, Selection("faces", large[:0]), origin, told)
+
+
+def _quads_of(places: Floats) -> list[Integers]:
+    """The corners of quads that a polygon (n, 2) is cut into; what no good quad fits is left as it is."""
+    left: Integers = np.arange(len(places))
+    found: list[Integers] = []
+    while len(left) > 4:
+        count = len(left)
+        window = left[(np.arange(count)[:, None] + np.arange(4)) % count]
+        quality = _corner_quality(places[window])
+        # No corner of the rest may lie in the quad that is cut off.
+        for start in np.argsort(-quality).tolist():
+            others = np.setdiff1d(left, window[start])
+            if quality[start] <= MOST_SKEWED - 1.0:
+                return [left, *found]
+            if not any(inside(places[window[start]], places[other]) for other in others.tolist()):
+                break
+        else:
+            return [left, *found]
+        found.append(window[start])
+        left = np.setdiff1d(left, window[start][1:3], assume_unique=True)
+    return [left, *found]
+
+
+def _corner_quality(quad: Floats) -> Floats:
+    """1 for right angles, 0 for straight or folded corners, below 0 for reflex ones: (q, 4, 2) → (q,)."""
+    ahead, behind = np.roll(quad, -1, axis=1) - quad, np.roll(quad, 1, axis=1) - quad
+    turn = ahead[..., 0] * behind[..., 1] - ahead[..., 1] * behind[..., 0]
+    dot = (ahead * behind).sum(axis=2)
+    return np.asarray(1.0 - np.abs(np.arctan2(turn, dot) - np.pi / 2).max(axis=1) / (np.pi / 2))
+
+
+def _joined(mesh: Mesh, faces: Integers, over: float) -> Edit | None:
+    """Triangles among some faces joined in pairs; None where no two fit."""
+    topology = mesh.topology
+    chosen = mask_of(faces, mesh.n_faces) & (topology.face_sizes == 3)
     pair = topology.edge_faces
     fits = (topology.edge_face_count == 2) & chosen[pair].all(axis=1) & (mesh.creases == 0)
     corner = topology.edge_pair
@@ -35,15 +115,12 @@ def to_quads(mesh: Mesh, selection: Selection, over: float = 30.0) -> Edit:
     edges, quality = edges[quality > MOST_SKEWED], quality[quality > MOST_SKEWED]
     joined = _best_pairs(pair[edges], quality, mesh.n_faces)
     if not joined.any():
-        raise EditError("No two of these triangles make a good quad.")
+        return None
     edit = take_out(mesh, Selection("edges", edges[joined]), two_edge_points=False)
     left = int(chosen.sum()) - 2 * int(joined.sum())
     rest = f"; {left} had no partner." if left else "."
     message = f"{2 * int(joined.sum())} triangles became {int(joined.sum())} quads{rest}"
     return Edit(edit.mesh, edit.selection, edit.origin, message)
-
-
-# Helpers
 
 
 def _squareness(mesh: Mesh, edges: Integers) -> Floats:

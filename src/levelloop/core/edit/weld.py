@@ -6,20 +6,23 @@ from dataclasses import replace
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, connected_labels, inverse_of, sum_by
-from levelloop.core.edit.carry import Edit, identity
+from levelloop.core.arrays import Floats, Integers, connected_labels, inverse_of, mask_of, sum_by
+from levelloop.core.edit.carry import Edit, identity, through
 from levelloop.core.edit.outlines import merge_points
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Selection, edges_of, points_of
 
 
-def weld(mesh: Mesh, selection: Selection, distance: float | str = 0.001) -> Edit:
+def weld(mesh: Mesh, selection: Selection, distance: float | str = 0.001, onto_edges: bool = False) -> Edit:
     """Makes selected points that lie within a distance of each other one point, at their mean.
 
-    distance: mm, inclusive; 0 welds equal places; "middle" welds all selected points at their middle.
+    distance: mm, inclusive; 0 welds equal places; "middle" welds all selected points at their middle. onto_edges: also
+    puts points onto open edges they lie at within the distance, which become two.
     Faces that lose their area to it vanish. Selected after: the welded points.
     """
+    if onto_edges and distance != "middle":
+        return _onto_edges(mesh, selection, float(distance))
     chosen = points_of(mesh.topology, selection)
     if len(chosen) < 2:
         raise EditError("To weld, select at least two points.")
@@ -68,6 +71,47 @@ def collapse(mesh: Mesh, selection: Selection) -> Edit:
 
 
 # Helpers
+
+
+def _onto_edges(mesh: Mesh, selection: Selection, distance: float) -> Edit:
+    """Points welded with each other, then onto the open edges of selected points or of the part that they lie at."""
+    chosen = points_of(mesh.topology, selection)
+    if len(chosen) == 0:
+        raise EditError("To weld, select points.")
+    plain = weld(mesh, selection, distance) if len(chosen) > 1 else Edit(mesh, selection, identity(mesh))
+    here = plain.mesh
+    left = np.flatnonzero(mask_of(chosen, mesh.n_points)[plain.origin.points] & (plain.origin.points >= 0))
+    edges = np.flatnonzero(here.topology.open_edges)
+    ends = here.points[here.topology.edges[edges]]
+    along = ends[:, 1] - ends[:, 0]
+    length = np.maximum(np.einsum("ij,ij->i", along, along), 1e-300)
+    found: list[tuple[int, float, int]] = []
+    for point in left.tolist():
+        ratio = np.clip(((here.points[point] - ends[:, 0]) * along).sum(axis=1) / length, 0.0, 1.0)
+        off = np.linalg.norm(ends[:, 0] + ratio[:, None] * along - here.points[point], axis=1)
+        off[(here.topology.edges[edges] == point).any(axis=1)] = np.inf
+        inner = (ratio > 1e-9) & (ratio < 1 - 1e-9)
+        off[~inner] = np.inf
+        if len(off) and off.min() <= distance:
+            best = int(off.argmin())
+            found.append((int(edges[best]), float(ratio[best]), point))
+    if not found:
+        return replace(plain, message=f"No point lies within {distance:g} mm of an edge. {plain.message}".strip())
+    found.sort()
+    from levelloop.core.edit.dividing import with_points_on_edges
+
+    split, new = with_points_on_edges(
+        here, np.array([edge for edge, _, _ in found]), np.array([ratio for _, ratio, _ in found])
+    )
+    target = np.arange(split.mesh.n_points)
+    points = np.array([point for _, _, point in found])
+    target[new] = points
+    keep = target == np.arange(split.mesh.n_points)
+    merged, origin, _ = merge_points(split.mesh, (np.cumsum(keep) - 1)[target], split.mesh.points[keep])
+    whole = through(through(plain.origin, split.origin), origin)
+    number = np.flatnonzero(np.isin(through(split.origin, origin).points, points))
+    told = f"{len(found)} {'point was' if len(found) == 1 else 'points were'} welded onto edges. {plain.message}"
+    return Edit(merged, Selection("points", number), whole, told.strip())
 
 
 def _clusters(mesh: Mesh, chosen: Integers, distance: float) -> tuple[int, Integers]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from itertools import pairwise
 from typing import Any
 
@@ -40,14 +41,23 @@ def extrude_points(
         else np.tile(as_direction(direction), (len(base), 1))
     )
     one_piece = np.zeros(len(base), dtype=np.int64)
-    layers = pulled_out(mesh.points[base], towards * distance, steps, end_scale, one_piece)
-    rows = row_numbers(base, mesh.n_points, steps)
+    return wires_through(mesh, base, pulled_out(mesh.points[base], towards * distance, steps, end_scale, one_piece))
+
+
+def wires_through(mesh: Mesh, base: Integers, layers: Sequence[Floats], closed: bool = False) -> Edit:
+    """Wires from points (b,) through layers of where they go, each (b, 3); closed: and back to the points.
+
+    Selected after: the points of the last layer, or where closed the points themselves.
+    """
+    rows = row_numbers(base, mesh.n_points, len(layers))
+    if closed:
+        rows.append(base)
     points = np.concatenate((mesh.points, *layers))
     topology = mesh.topology
     wires = np.concatenate([np.stack(pair, axis=1) for pair in pairwise(rows)])
     taller = Topology.derived(topology.face_offsets, topology.corners, len(points)).with_wires(wires)
-    none = np.full((steps - 1) * len(base), -1, dtype=np.int64)
-    point_origin = np.concatenate((np.arange(mesh.n_points), none, base))
+    none = np.full((len(layers) - (0 if closed else 1)) * len(base), -1, dtype=np.int64)
+    point_origin = np.concatenate((np.arange(mesh.n_points), none, base[:0] if closed else base))
     new_mesh, origin = carry(mesh, taller, points, point_origin, np.arange(mesh.n_faces))
     return Edit(new_mesh, Selection("points", rows[-1]), origin)
 

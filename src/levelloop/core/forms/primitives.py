@@ -61,15 +61,11 @@ def cylinder(
         raise EditError("A cylinder needs a diameter and a height above 0 mm.")
     circle = circle_points(diameter, sides)
     heights = np.linspace(-height / 2, height / 2, cells + 1)
-    rings = np.concatenate([circle + np.array([0.0, 0.0, z]) for z in heights])
+    rings = np.stack([circle + np.array([0.0, 0.0, z]) for z in heights])
     around = np.arange(sides)
-    beside = (around + 1) % sides
-    walls = np.concatenate(
-        [np.stack((around, beside, beside + sides, around + sides), axis=1) + row * sides for row in range(cells)]
-    )
     top = around + cells * sides
-    mesh = _with_cap(_quads(rings, walls), top, caps)
-    return _with_cap(mesh, around[::-1], caps)
+    mesh = with_cap(ring_walls(rings), top, caps)
+    return with_cap(mesh, around[::-1], caps)
 
 
 def disc(diameter: float = 20.0, sides: int = 16, fill: Caps = "quads") -> Mesh:
@@ -80,7 +76,7 @@ def disc(diameter: float = 20.0, sides: int = 16, fill: Caps = "quads") -> Mesh:
     if diameter <= 0:
         raise EditError("A disc needs a diameter above 0 mm.")
     rim = Mesh(Topology([0], [], sides), circle_points(diameter, sides))
-    return _with_cap(rim, np.arange(sides), fill)
+    return with_cap(rim, np.arange(sides), fill)
 
 
 def quad_sphere(diameter: float = 20.0, cells: int = 4) -> Mesh:
@@ -106,45 +102,34 @@ def placed(mesh: Mesh, at: Any = (0.0, 0.0, 0.0), axis: Any = "z", turn: float =
     return mesh.with_points(mesh.points @ axis_turn(axis, turn).T + as_vector(at))
 
 
-# Helpers
+def ring_walls(rings: Floats, closed: bool = False) -> Mesh:
+    """Quads between rings of points (r, n, 3), facing away from the axis they go round where they rise along it.
+
+    closed: the last ring leads back to the first.
+    """
+    count, sides = rings.shape[:2]
+    around = np.arange(sides)
+    beside = (around + 1) % sides
+    rows = np.arange(count if closed else count - 1)
+    low, high = rows * sides, (rows + 1) % count * sides
+    walls = np.stack(
+        (low[:, None] + around, low[:, None] + beside, high[:, None] + beside, high[:, None] + around), axis=2
+    )
+    return _quads(rings.reshape(-1, 3), walls.reshape(-1, 4))
 
 
-def _sizes(size: Any, count: int) -> list[float]:
-    lengths = [float(length) for length in np.atleast_1d(np.asarray(size, dtype=np.float64))]
-    if len(lengths) != count or not all(np.isfinite(length) and length > 0 for length in lengths):
-        raise EditError(f"The size must be {count} lengths above 0 mm.")
-    return lengths
+def merged_tip(mesh: Mesh, ring: Integers) -> Mesh:
+    """The mesh with a ring of points become the one at their middle."""
+    target = np.arange(mesh.n_points)
+    target[ring] = ring[0]
+    keep = target == np.arange(mesh.n_points)
+    points = mesh.points.copy()
+    points[ring[0]] = mesh.points[ring].mean(axis=0)
+    merged, _, _ = merge_points(mesh, (np.cumsum(keep) - 1)[target], points[keep])
+    return Mesh(merged.topology, merged.points)
 
 
-def _cells(cells: Any, count: int) -> list[int]:
-    counts = [int(cell) for cell in np.atleast_1d(np.asarray(cells))]
-    if len(counts) != count or min(counts) < 1:
-        raise EditError(f"The cells must be {count} whole numbers of at least 1.")
-    return counts
-
-
-def _grid_faces(across: int, along: int) -> Integers:
-    row, column = np.divmod(np.arange(across * along), across)
-    first = row * (across + 1) + column
-    return np.stack((first, first + 1, first + across + 2, first + across + 1), axis=1)
-
-
-def _quads(points: Floats, faces: Integers) -> Mesh:
-    return Mesh(Topology(4 * np.arange(len(faces) + 1), faces.ravel(), len(points)), points)
-
-
-def _joined(points: Floats, faces: Integers) -> Mesh:
-    """The mesh with equal points made one."""
-    rounded = np.round(points / max(1e-12, float(np.abs(points).max())), 9) + 0.0
-    _, first, inverse = np.unique(rounded, axis=0, return_index=True, return_inverse=True)
-    order = np.argsort(first)
-    number = np.empty(len(first), dtype=np.int64)
-    number[order] = np.arange(len(first))
-    mesh, _, _ = merge_points(_quads(points, faces), number[inverse.reshape(-1)], points[first[order]])
-    return Mesh(mesh.topology, mesh.points)
-
-
-def _with_cap(mesh: Mesh, ring: Integers, caps: Caps) -> Mesh:
+def with_cap(mesh: Mesh, ring: Integers, caps: Caps) -> Mesh:
     """The mesh with a cap whose outline is the ring, counter-clockwise seen from outside."""
     if caps == "open":
         return mesh
@@ -203,3 +188,41 @@ def grid_inside(outline: Floats, ring: Integers, first_new: int) -> tuple[Intege
     numbers[inner] = first_new + np.arange(int(inner.sum()))
     quads = np.stack((numbers[:-1, :-1], numbers[:-1, 1:], numbers[1:, 1:], numbers[1:, :-1]), axis=2)
     return quads.reshape(-1, 4), patch[inner]
+
+
+# Helpers
+
+
+def _sizes(size: Any, count: int) -> list[float]:
+    lengths = [float(length) for length in np.atleast_1d(np.asarray(size, dtype=np.float64))]
+    if len(lengths) != count or not all(np.isfinite(length) and length > 0 for length in lengths):
+        raise EditError(f"The size must be {count} lengths above 0 mm.")
+    return lengths
+
+
+def _cells(cells: Any, count: int) -> list[int]:
+    counts = [int(cell) for cell in np.atleast_1d(np.asarray(cells))]
+    if len(counts) != count or min(counts) < 1:
+        raise EditError(f"The cells must be {count} whole numbers of at least 1.")
+    return counts
+
+
+def _grid_faces(across: int, along: int) -> Integers:
+    row, column = np.divmod(np.arange(across * along), across)
+    first = row * (across + 1) + column
+    return np.stack((first, first + 1, first + across + 2, first + across + 1), axis=1)
+
+
+def _quads(points: Floats, faces: Integers) -> Mesh:
+    return Mesh(Topology(4 * np.arange(len(faces) + 1), faces.ravel(), len(points)), points)
+
+
+def _joined(points: Floats, faces: Integers) -> Mesh:
+    """The mesh with equal points made one."""
+    rounded = np.round(points / max(1e-12, float(np.abs(points).max())), 9) + 0.0
+    _, first, inverse = np.unique(rounded, axis=0, return_index=True, return_inverse=True)
+    order = np.argsort(first)
+    number = np.empty(len(first), dtype=np.int64)
+    number[order] = np.arange(len(first))
+    mesh, _, _ = merge_points(_quads(points, faces), number[inverse.reshape(-1)], points[first[order]])
+    return Mesh(mesh.topology, mesh.points)

@@ -96,7 +96,8 @@ BUILDING: tuple[Operation, ...] = (
         "Run a loop",
         "Build",
         run_loop,
-        "Run a loop through {selection}[ at ratio {ratio}][ at {distance}], count {count}, {mirrored}",
+        "Run a loop through {selection}[ at ratio {ratio}][ at {distance}], count {count}, {mirrored},"
+        " following {follow}, {within_selection}",
         "Inserts edge loops around a ring",
         "cage",
         (
@@ -106,6 +107,8 @@ BUILDING: tuple[Operation, ...] = (
             Toggle(
                 "mirrored", False, "Whether each gets a twin at the other end", on="as a mirrored pair", off="single"
             ),
+            Ratio("follow", 0.0, "1 follows the surface's curvature, 0 runs straight", low=0, high=1),
+            Toggle("within_selection", False, "How far it runs", on="within the selection", off="all around"),
         ),
         ("edges",),
         shortcut="L",
@@ -144,10 +147,13 @@ BUILDING: tuple[Operation, ...] = (
         "Weld",
         "Build",
         weld,
-        "Weld {selection} within {distance}",
+        "Weld {selection} within {distance}, {onto_edges}",
         "Makes points that lie together one",
         "cage",
-        (Length("distance", 0.001, "Inclusive; or middle", low=0, step=0.01, words=("middle",)),),
+        (
+            Length("distance", 0.001, "Inclusive; or middle", low=0, step=0.01, words=("middle",)),
+            Toggle("onto_edges", False, "Whether open edges take points too", on="onto edges too", off="points only"),
+        ),
         ANY,
         shortcut="W",
         icon="weld",
@@ -184,7 +190,7 @@ BUILDING: tuple[Operation, ...] = (
         "Fill {selection} with {kind}",
         "Closes a hole, or makes a face from points",
         "cage",
-        (Choice("kind", "face", "What it is filled with", words=("face", "triangles")),),
+        (Choice("kind", "face", "What it is filled with", words=("face", "triangles", "quads")),),
         ("edges", "points"),
         3,
         icon="fill",

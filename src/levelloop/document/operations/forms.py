@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
+from levelloop.core.forms.curves import add_curve, add_line, add_point
 from levelloop.core.forms.primitives import box, cylinder, disc, placed, plane, quad_sphere
+from levelloop.core.forms.solids import cone, geodesic, roundness_advice, sphere, torus, tube
 from levelloop.core.mesh import Mesh
 from levelloop.document.operations.common import AXES
 from levelloop.document.parameters import (
@@ -12,9 +15,12 @@ from levelloop.document.parameters import (
     Choice,
     Count,
     Length,
+    Lengths,
     Parameter,
     Plain,
+    Points,
     Text,
+    Toggle,
     Vector,
 )
 from levelloop.document.registry import Operation
@@ -35,6 +41,20 @@ def _form(make: Any) -> Any:
         return placed(make(**sizes), at, axis, turn)
 
     return run
+
+
+def _advice(values: Mapping[str, Any]) -> str:
+    return roundness_advice(values["sides"])
+
+
+def _curve(points: Any, kind: Any, closed: bool, radii: Any) -> Mesh:
+    return add_curve(points, kind, closed, radii[0] if len(radii) == 1 else radii)
+
+
+_SIDES = Count("sides", 16, "Around; 16 where it will be smoothed, 24 where details must not pinch", low=3, high=512)
+_CELLS = Count("cells", 1, "Rows of quads along it", high=512)
+_CAPS = Choice("caps", "face", "What closes its ends", words=("face", "quads", "triangles", "open"))
+_HEIGHT = Length("height", 20.0, "Along its axis", low=0, above_low=True)
 
 
 FORMS: tuple[Operation, ...] = (
@@ -80,14 +100,15 @@ FORMS: tuple[Operation, ...] = (
         "form",
         (
             Length("diameter", 20.0, "Of the circle its points lie on", low=0, above_low=True),
-            Length("height", 20.0, "Along its axis", low=0, above_low=True),
-            Count("sides", 16, "Around", low=3, high=512),
-            Count("cells", 1, "Rows of quads along it", high=512),
-            Choice("caps", "face", "What closes its ends", words=("face", "quads", "triangles", "open")),
+            _HEIGHT,
+            _SIDES,
+            _CELLS,
+            _CAPS,
             *_WHERE,
         ),
         icon="cylinder",
         group="Shape",
+        advice=_advice,
     ),
     Operation(
         "add_disc",
@@ -99,12 +120,13 @@ FORMS: tuple[Operation, ...] = (
         "form",
         (
             Length("diameter", 20.0, "Of the circle its points lie on", low=0, above_low=True),
-            Count("sides", 16, "Around", low=3, high=512),
+            _SIDES,
             Choice("fill", "quads", "What fills it", words=("quads", "face", "triangles", "open")),
             *_WHERE,
         ),
         icon="disc",
         group="Shape",
+        advice=_advice,
     ),
     Operation(
         "add_quad_sphere",
@@ -121,5 +143,125 @@ FORMS: tuple[Operation, ...] = (
         ),
         icon="quad_sphere",
         group="Shape",
+    ),
+    Operation(
+        "add_cone",
+        "Cone",
+        "Add",
+        _form(cone),
+        "Add a cone {bottom} to {top} across, {height} high, {sides} sides, {cells} cells, caps {caps}, at {at}",
+        "A tapered tip is better at 1 to 20 % of the bottom than at 0, which makes a fan of triangles",
+        "form",
+        (
+            Length("bottom", 20.0, "Its lower diameter; 0 for a tip", low=0),
+            Length("top", 4.0, "Its upper diameter; 0 for a tip", low=0),
+            _HEIGHT,
+            _SIDES,
+            _CELLS,
+            _CAPS,
+            *_WHERE,
+        ),
+        advice=_advice,
+    ),
+    Operation(
+        "add_tube",
+        "Tube",
+        "Add",
+        _form(tube),
+        "Add a tube {outer} outside, {inner} inside, {height} high, {sides} sides, {cells} cells, at {at}",
+        "A pipe with a wall",
+        "form",
+        (
+            Length("outer", 20.0, "Its outer diameter", low=0, above_low=True),
+            Length("inner", 14.0, "Its inner diameter", low=0, above_low=True),
+            _HEIGHT,
+            _SIDES,
+            _CELLS,
+            *_WHERE,
+        ),
+        advice=_advice,
+    ),
+    Operation(
+        "add_torus",
+        "Torus",
+        "Add",
+        _form(torus),
+        "Add a torus {diameter} across its centre line, {thickness} thick, {sides} sides, {around} around, at {at}",
+        "A ring; 8 around are enough for a thin one",
+        "form",
+        (
+            Length("diameter", 20.0, "Of the centre line", low=0, above_low=True),
+            Length("thickness", 6.0, "Of the pipe", low=0, above_low=True),
+            _SIDES,
+            Count("around", 8, "Around the pipe", low=3, high=512),
+            *_WHERE,
+        ),
+        advice=_advice,
+    ),
+    Operation(
+        "add_sphere",
+        "Sphere",
+        "Add",
+        _form(sphere),
+        "Add a sphere {diameter} across, {sides} sides, {rows} rows, at {at}",
+        "A sphere with poles pinches there; a quad sphere does not",
+        "form",
+        (
+            Length("diameter", 20.0, "Of the sphere its points lie on", low=0, above_low=True),
+            _SIDES,
+            Count("rows", 8, "Bands of faces from pole to pole", low=2, high=512),
+            *_WHERE,
+        ),
+        advice=_advice,
+    ),
+    Operation(
+        "add_geodesic",
+        "Geodesic sphere",
+        "Add",
+        _form(geodesic),
+        "Add a geodesic sphere {diameter} across, split {splits} times, at {at}",
+        "Triangles of nearly one size",
+        "form",
+        (
+            Length("diameter", 20.0, "Of the sphere its points lie on", low=0, above_low=True),
+            Count("splits", 3, "How often each of twenty triangles is quartered", low=0, high=8),
+            *_WHERE,
+        ),
+    ),
+    Operation(
+        "add_point",
+        "Point",
+        "Add",
+        _form(add_point),
+        "Add a point at {at}",
+        "To be extruded to edges",
+        "form",
+        _WHERE,
+    ),
+    Operation(
+        "add_line",
+        "Line",
+        "Add",
+        _form(add_line),
+        "Add a line through {points}, at {at}",
+        "Edges to be extruded, revolved or filled",
+        "form",
+        (Points("points", ((0.0, 0.0, 0.0), (20.0, 0.0, 0.0)), "Its points, with ; between"), *_WHERE),
+    ),
+    Operation(
+        "add_curve",
+        "Curve",
+        "Add",
+        _form(_curve),
+        "Add a {kind} curve through {points}, {closed}, radii {radii}, at {at}",
+        "To sweep or extrude along",
+        "form",
+        (
+            Points("points", ((0.0, 0.0, 0.0), (20.0, 0.0, 10.0), (40.0, 0.0, 0.0)), "Its points, with ; between"),
+            Choice("kind", "straight", "How it runs through its points", words=("straight", "smooth")),
+            Toggle("closed", False, "Whether it comes back", on="closed", off="open"),
+            Lengths("radii", (1.0,), "Of what is swept along it: one, or one for each point"),
+            *_WHERE,
+        ),
     ),
 )

@@ -12,7 +12,15 @@ from levelloop.document.cameras import keep_camera, remove_camera, set_camera
 from levelloop.document.document import Document, Part
 from levelloop.document.guides import add_guide, calibrate_guide, remove_guide, set_guide
 from levelloop.document.parameters import Angle, Choice, Length, PartName, Plain, Ratio, Text, Toggle, Vector
-from levelloop.document.parting import attach, combine, detach, duplicate, instance
+from levelloop.document.parting import (
+    attach,
+    boolean_parts,
+    combine,
+    curve_from_edges,
+    detach,
+    duplicate,
+    instance,
+)
 from levelloop.document.registry import Operation
 from levelloop.document.units import parse_length
 
@@ -98,6 +106,31 @@ PARTS: tuple[Operation, ...] = (
             Toggle("new_part", True, "Where the copy goes", on="as a new part", off="within the part"),
             Text("name", "", "The copy's name"),
         ),
+    ),
+    Operation(
+        "boolean",
+        "Boolean",
+        "Part",
+        boolean_parts,
+        "Let the part be its {kind} with {other}, {clean}, {keep_other}",
+        "Unites two closed parts, takes one from the other, or keeps what both share",
+        "parts",
+        (
+            Choice("kind", "union", "What is made of both", words=("union", "subtract", "intersect")),
+            PartName("other", None, "The other part", optional=True),
+            Toggle("clean", True, "The seam's points", on="seam cleaned", off="seam as it is"),
+            Toggle("keep_other", False, "What becomes of the other part", on="keeping it", off="using it up"),
+        ),
+    ),
+    Operation(
+        "curve_from_edges",
+        "Curve from edges",
+        "Part",
+        curve_from_edges,
+        "Make a curve of {selection}, called {name}",
+        "To sweep or extrude along",
+        "parts",
+        (Text("name", "", "Its name"),),
     ),
     Operation(
         "instance",

@@ -1,0 +1,228 @@
+"""Two groups of faces, or two runs of edges, joined by faces."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+
+from levelloop.core.arrays import Floats, Integers, chains, connected_labels, mask_of
+from levelloop.core.edit.carry import Edit, carry, identity
+from levelloop.core.edit.dividing import then
+from levelloop.core.edit.outlines import Outlines, drop_faces
+from levelloop.core.errors import EditError
+from levelloop.core.measure.faces import unit
+from levelloop.core.mesh import Mesh
+from levelloop.core.selection import NOTHING, Selection, outline
+
+
+@dataclass(frozen=True, eq=False)
+class Side:
+    """One side of a bridge: its points in order, as the faces beside it run; free: no face says how."""
+
+    points: Integers
+    closed: bool
+    free: bool
+
+
+def bridge(mesh: Mesh, selection: Selection, steps: int = 1, twist: int = 0, bulge: float = 0.0) -> Edit:
+    """Joins two groups of faces, which go, or two runs of edges by rows of quads.
+
+    Where one side has more edges than the other, as few triangles as can be make up for it. steps: rows; twist: joins
+    with so many edges further on; bulge: how far the middle stands out, in shares of the way across.
+    Selected after: the new faces.
+    """
+    counts = bridge_counts(mesh, selection)
+    edit, sides = _sides(mesh, selection)
+    one, other = sides
+    here = edit.mesh
+    first, second = _matched(here, one, other, twist)
+    larger_first = len(first) >= len(second)
+    long, short = (first, second) if larger_first else (second, first)
+    number_long, number_short = len(long), len(short)
+    # Along the longer side the partner goes on, or stays: never two on at once.
+    if one.closed:
+        target = np.arange(number_long) * number_short // number_long
+    else:
+        target = np.round(np.arange(number_long) * (number_short - 1) / max(number_long - 1, 1)).astype(np.int64)
+    rows = _rows(here, long, short, target, steps, bulge, one.closed)
+    numbers = [long] + [here.n_points + row * number_long + np.arange(number_long) for row in range(steps - 1)]
+    outlines = Outlines(here.topology, np.zeros(here.n_faces, dtype=np.bool_))
+    ahead = np.arange(number_long) if one.closed else np.arange(number_long - 1)
+    beyond = (ahead + 1) % number_long
+    for low, high in pairwise(numbers):
+        _put(outlines, np.stack((low[beyond], low[ahead], high[ahead], high[beyond]), axis=1), larger_first)
+    last = numbers[-1]
+    step = (
+        np.where(beyond > ahead, target[beyond] - target[ahead], number_short - target[ahead])
+        if one.closed
+        else np.diff(target)
+    )
+    near, far = short[target[ahead]], short[(target[ahead] + step) % number_short]
+    level = step > 0
+    _put(outlines, np.stack((last[beyond], last[ahead], near, far), axis=1)[level], larger_first)
+    _put(outlines, np.stack((last[beyond], last[ahead], near), axis=1)[~level], larger_first)
+    points = np.concatenate((here.points, *rows))
+    topology, face_origin = outlines.build(len(points))
+    none = np.full(len(points) - here.n_points, -1, dtype=np.int64)
+    new_mesh, origin = carry(here, topology, points, np.concatenate((np.arange(here.n_points), none)), face_origin)
+    new = Selection("faces", np.arange(here.n_faces, new_mesh.n_faces))
+    result = then(edit, Edit(new_mesh, new, origin))
+    triangles = int((~level).sum())
+    told = f"{counts[0]} and {counts[1]} edges were joined"
+    told += f", with {triangles} triangle{'s' if triangles > 1 else ''}." if triangles else "."
+    return Edit(result.mesh, new, result.origin, told)
+
+
+def bridge_counts(mesh: Mesh, selection: Selection) -> tuple[int, int]:
+    """How many edges the two sides have. Raises EditError where there are not two."""
+    if selection.kind == "faces" and len(selection):
+        rims = [outline(mesh.topology, Selection("faces", group)) for group in _groups(mesh, selection)]
+        return len(rims[0]), len(rims[1])
+    runs = _runs(mesh, selection)
+    counts = [len(members) - (0 if closed else 1) for members, closed in runs]
+    return counts[0], counts[1]
+
+
+# Helpers
+
+
+def _put(outlines: Outlines, faces: Integers, as_they_are: bool) -> None:
+    if len(faces):
+        turned = faces if as_they_are else faces[:, ::-1]
+        outlines.put(np.full(len(faces), faces.shape[1]), turned.ravel(), np.full(len(faces), -1))
+
+
+def _groups(mesh: Mesh, selection: Selection) -> list[Integers]:
+    topology = mesh.topology
+    chosen = selection.mask(topology)
+    beside = topology.edge_faces
+    joined = (beside[:, 1] >= 0) & chosen[beside].all(axis=1)
+    _, label = connected_labels(beside[joined], mesh.n_faces)
+    names = np.unique(label[selection.indices])
+    if len(names) != 2:
+        many = "one" if len(names) == 1 else f"{len(names)} groups"
+        raise EditError(f"A bridge needs two groups of faces; this selection is {many}.")
+    return [np.flatnonzero(chosen & (label == name)) for name in names]
+
+
+def _runs(mesh: Mesh, selection: Selection) -> list[tuple[Integers, bool]]:
+    topology = mesh.topology
+    if selection.kind != "edges" or len(selection) < 2:
+        raise EditError("To bridge, select two groups of faces or two runs of edges.")
+    if (topology.edge_face_count[selection.indices] > 1).any():
+        raise EditError("A bridge starts from open edges; some of these have faces on both sides.")
+    runs = chains(topology.edges[np.sort(selection.indices)], mesh.n_points)
+    if len(runs) != 2:
+        many = "one" if len(runs) == 1 else f"{len(runs)}"
+        raise EditError(f"A bridge needs two runs of edges; this selection is {many}.")
+    if runs[0][1] != runs[1][1]:
+        raise EditError("One of the runs is closed and the other open; a bridge needs two of a kind.")
+    return runs
+
+
+def _sides(mesh: Mesh, selection: Selection) -> tuple[Edit, list[Side]]:
+    """The mesh without selected faces, and the two runs to join in the direction of the faces beside them."""
+    if selection.kind != "faces":
+        runs = _runs(mesh, selection)
+        return Edit(mesh, NOTHING, identity(mesh)), [_side(mesh, members, closed) for members, closed in runs]
+    groups = _groups(mesh, selection)
+    rims = [mesh.topology.edges[outline(mesh.topology, Selection("faces", group)).indices] for group in groups]
+    bare, origin = drop_faces(mesh, mask_of(selection.indices, mesh.n_faces), keep_unattached=True)
+    number = np.full(mesh.n_points, -1, dtype=np.int64)
+    number[origin.points] = np.arange(bare.n_points)
+    sides = []
+    for group, rim in zip(groups, rims, strict=True):
+        runs = chains(number[rim], bare.n_points)
+        if len(runs) != 1 or not runs[0][1]:
+            raise EditError(
+                "Each group of faces needs one closed outline; take away what touches itself or has a hole."
+            )
+        members = runs[0][0]
+        if bare.topology.find_edges(number[rim]).min(initial=-1) < 0:
+            # The group was a piece by itself: the outline runs as its faces did.
+            corners = mesh.topology.corners_of_faces(group)
+            pairs = np.stack(
+                (number[mesh.topology.corners[corners]], number[mesh.topology.corner_end[corners]]), axis=1
+            )
+            same = (pairs == np.array([members[0], members[1]])).all(axis=1).any()
+            # What replaces the faces runs against them as their neighbours would have.
+            sides.append(Side(members[::-1].copy() if same else members, True, False))
+        else:
+            sides.append(_side(bare, members, True))
+    keep = mask_of(np.concatenate([side.points for side in sides]), bare.n_points)
+    unused = (bare.topology.valence == 0) & ~keep & (mesh.topology.valence[origin.points] > 0)
+    if unused.any():
+        clean, dropped = drop_faces(bare, np.zeros(bare.n_faces, np.bool_), keep_unattached=True, drop_points=unused)
+        renumber = np.full(bare.n_points, -1, dtype=np.int64)
+        renumber[dropped.points] = np.arange(clean.n_points)
+        sides = [Side(renumber[side.points], side.closed, side.free) for side in sides]
+        return then(Edit(bare, NOTHING, origin), Edit(clean, NOTHING, dropped)), sides
+    return Edit(bare, NOTHING, origin), sides
+
+
+def _side(mesh: Mesh, members: Integers, closed: bool) -> Side:
+    topology = mesh.topology
+    pairs = np.stack((members, np.roll(members, -1)), axis=1)[: len(members) if closed else -1]
+    edges = topology.find_edges(pairs)
+    bound = (edges >= 0) & (topology.edge_face_count[edges] > 0)
+    if not bound.any():
+        return Side(members, closed, True)
+    corner = topology.edge_corners[topology.edge_offsets[edges[bound]]]
+    forward = (topology.corners[corner] == pairs[bound, 0]).mean() > 0.5
+    return Side(members if forward else members[::-1].copy(), closed, False)
+
+
+def _matched(mesh: Mesh, one: Side, other: Side, twist: int) -> tuple[Integers, Integers]:
+    """Both sides in order so that each point lies near its partner: the second runs against its own faces."""
+    first, second = one.points, other.points[::-1]
+    options = [second, second[::-1]] if one.free or other.free else [second]
+    if not one.closed:
+        if len(options) == 1:
+            chosen = second
+        else:
+            chosen = min(options, key=lambda run: _apart(mesh.points[first], mesh.points[run]))
+        if twist:
+            raise EditError("Only closed runs can be joined with a twist.")
+        return first, chosen
+    best: tuple[float, Integers] | None = None
+    for option in options:
+        for shift in range(len(option)):
+            turned = np.roll(option, -shift)
+            far = _apart(mesh.points[first], mesh.points[turned])
+            if best is None or far < best[0] - 1e-9:
+                best = (far, turned)
+    assert best is not None
+    return first, np.roll(best[1], -twist)
+
+
+def _apart(first: Floats, second: Floats) -> float:
+    """The sum of squared distances between partners, the longer run's points to those of the shorter."""
+    if len(first) < len(second):
+        first, second = second, first
+    partner = np.arange(len(first)) * len(second) // len(first)
+    return float(((first - second[partner]) ** 2).sum())
+
+
+def _rows(
+    mesh: Mesh, long: Integers, short: Integers, target: Integers, steps: int, bulge: float, closed: bool
+) -> list[Floats]:
+    """Where the rows between both sides go, each as long as the longer side."""
+    start, end = mesh.points[long], mesh.points[short[target]]
+    middle_start, middle_end = start.mean(axis=0), end.mean(axis=0)
+    way = middle_end - middle_start
+    rows = []
+    for step in range(1, steps):
+        share = step / steps
+        row = start + share * (end - start)
+        if bulge:
+            centre = middle_start + share * way if closed else 0.5 * (mesh.points.min(axis=0) + mesh.points.max(axis=0))
+            out = row - centre
+            if np.any(way):
+                along = unit(way[None])[0]
+                out = out - np.outer(out @ along, along)
+            length = np.linalg.norm(end - start, axis=1, keepdims=True)
+            row = row + bulge * 4.0 * share * (1.0 - share) * length * unit(out)
+        rows.append(row)
+    return rows

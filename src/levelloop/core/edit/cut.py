@@ -1,0 +1,168 @@
+"""Cutting by hand: a line of places on points, edges and faces becomes edges."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from levelloop.core.arrays import Integers
+from levelloop.core.edit.carry import Edit
+from levelloop.core.edit.dividing import Figure, divide_by_figures, then, with_inner_points, with_points_on_edges
+from levelloop.core.errors import EditError
+from levelloop.core.measure.faces import face_centres, face_normals
+from levelloop.core.mesh import Mesh
+from levelloop.core.planes import as_vector
+from levelloop.core.selection import Selection
+from levelloop.core.topology import Topology
+
+AT_END = 1e-9  # a ratio this near to 0 or 1 is the point there
+
+
+@dataclass(frozen=True)
+class Place:
+    """One place of a path: on a point, on an edge at a ratio from its lower point, or in a face."""
+
+    kind: str
+    index: int
+    ratio: float = 0.0
+    at: tuple[float, float, float] = (0.0, 0.0, 0.0)
+
+
+def cut(mesh: Mesh, selection: Selection, path: Sequence[Mapping[str, Any]] = (), closed: bool = False) -> Edit:
+    """Draws edges through faces along a path.
+
+    path: places {"edge": [a, b], "ratio": t}, {"point": i} or {"face": f, "at": (x, y, z)} in order; each two that
+    follow each other lie on one face. closed: back to the first. Ends inside a face are tied to its nearest corner, so
+    that all faces stay plain polygons. Selected after: the new edges.
+    """
+    places = [_read(mesh, entry) for entry in path]
+    if len(places) < (3 if closed else 2):
+        raise EditError(f"A cut needs at least {3 if closed else 2} places.")
+    edit, numbers = _with_places(mesh, places)
+    pairs = list(zip(range(len(places) - 1), range(1, len(places)), strict=True))
+    if closed:
+        pairs.append((len(places) - 1, 0))
+    topology = mesh.topology
+    of_face: dict[int, list[tuple[int, int]]] = {}
+    for a, b in pairs:
+        if numbers[a] == numbers[b] or _along_one_edge(topology, places[a], places[b]):
+            continue
+        shared = sorted(_faces_at(topology, places[a]) & _faces_at(topology, places[b]))
+        if not shared:
+            raise EditError(f"Places {a + 1} and {b + 1} of the cut share no face; put one on each edge between.")
+        of_face.setdefault(shared[0], []).append((numbers[a], numbers[b]))
+    if not of_face:
+        raise EditError("The cut runs along edges that are there already.")
+    drawn = {point for segments in of_face.values() for pair in segments for point in pair}
+    lonely = [n for place, n in zip(places, numbers, strict=True) if place.kind == "face" and n not in drawn]
+    if lonely:
+        raise EditError("A place inside a face is joined to nothing.")
+    figures = [Figure(face, np.array(segments, dtype=np.int64)) for face, segments in sorted(of_face.items())]
+    inner = np.array([n for place, n in zip(places, numbers, strict=True) if place.kind == "face"], dtype=np.int64)
+    divided = divide_by_figures(edit.mesh, figures, inner)
+    told = f"{len(of_face)} {'face was' if len(of_face) == 1 else 'faces were'} cut."
+    result = then(edit, divided)
+    return Edit(result.mesh, result.selection, result.origin, told)
+
+
+def mirrored_path(mesh: Mesh, path: Sequence[Mapping[str, Any]], twin: Integers, axis: int) -> list[dict[str, Any]]:
+    """The path across a plane through the origin; raises EditError where a place has no twin."""
+    result: list[dict[str, Any]] = []
+    for entry in path:
+        place = _read(mesh, entry)
+        if place.kind == "face":
+            corners = twin[mesh.topology.face(place.index)]
+            at = list(place.at)
+            at[axis] = -at[axis]
+            # The twin face has the twins of its corners.
+            around = mesh.topology.faces_of_points(corners[corners >= 0][:1])
+            fits = [face for face in around.tolist() if set(mesh.topology.face(face).tolist()) == set(corners.tolist())]
+            if not fits:
+                raise EditError("The cut has no place on the other side: a face has no twin.")
+            result.append({"face": fits[0], "at": tuple(at)})
+            continue
+        ends = [int(twin[n]) for n in (entry["edge"] if place.kind == "edge" else [place.index])]
+        if min(ends) < 0:
+            raise EditError("The cut has no place on the other side: a point has no twin.")
+        result.append({"edge": ends, "ratio": entry.get("ratio", 0.5)} if len(ends) == 2 else {"point": ends[0]})
+    return result
+
+
+# Helpers
+
+
+def _read(mesh: Mesh, entry: Mapping[str, Any]) -> Place:
+    topology = mesh.topology
+    try:
+        if "edge" in entry:
+            a, b = (int(end) for end in entry["edge"])
+            ratio = float(entry.get("ratio", 0.5))
+            edge = int(topology.find_edges([[a, b]])[0])
+            if edge < 0:
+                raise EditError(f"There is no edge between points {a} and {b}.")
+            if not 0.0 <= ratio <= 1.0:
+                raise EditError(f"A cut crosses an edge between its ends: the ratio is 0 to 1, not {ratio:g}.")
+            if min(ratio, 1.0 - ratio) <= AT_END:
+                return Place("point", a if ratio < 0.5 else b)
+            return Place("edge", edge, ratio if a == topology.edges[edge, 0] else 1.0 - ratio)
+        if "point" in entry:
+            point = int(entry["point"])
+            if not 0 <= point < mesh.n_points:
+                raise EditError(f"There is no point {point}; the cage has {mesh.n_points} points.")
+            return Place("point", point)
+        if "face" in entry:
+            face = int(entry["face"])
+            if not 0 <= face < mesh.n_faces:
+                raise EditError(f"There is no face {face}; the cage has {mesh.n_faces} faces.")
+            at = as_vector(entry["at"])
+            # Onto the face's own plane, so that the cut bends nothing.
+            normal = face_normals(topology, mesh.points, np.array([face]))[0]
+            at = at - normal * float((at - face_centres(topology, mesh.points)[face]) @ normal)
+            return Place("face", face, 0.0, (float(at[0]), float(at[1]), float(at[2])))
+    except (TypeError, ValueError, KeyError) as error:
+        raise EditError(f"{dict(entry) if isinstance(entry, Mapping) else entry!r} is no place for a cut.") from error
+    raise EditError("A place of a cut is on a point, an edge or a face.")
+
+
+def _with_places(mesh: Mesh, places: list[Place]) -> tuple[Edit, list[int]]:
+    """The mesh with the points that the places need, and the number of each place's point."""
+    wanted = sorted({(place.index, round(place.ratio, 12)) for place in places if place.kind == "edge"})
+    edges = np.array([edge for edge, _ in wanted], dtype=np.int64)
+    edit, new = with_points_on_edges(mesh, edges, np.array([ratio for _, ratio in wanted]))
+    on_edge = dict(zip(wanted, new.tolist(), strict=True))
+    inside = sorted({place.at for place in places if place.kind == "face"})
+    more, free = with_inner_points(edit.mesh, np.array(inside, dtype=np.float64).reshape(-1, 3))
+    in_face = dict(zip(inside, free.tolist(), strict=True))
+    numbers = [
+        place.index
+        if place.kind == "point"
+        else on_edge[(place.index, round(place.ratio, 12))]
+        if place.kind == "edge"
+        else in_face[place.at]
+        for place in places
+    ]
+    return then(edit, more), numbers
+
+
+def _faces_at(topology: Topology, place: Place) -> set[int]:
+    if place.kind == "face":
+        return {place.index}
+    if place.kind == "edge":
+        corners = topology.edge_corners[topology.edge_offsets[place.index] : topology.edge_offsets[place.index + 1]]
+        return set(topology.corner_face[corners].tolist())
+    return set(topology.faces_of_points(np.array([place.index])).tolist())
+
+
+def _along_one_edge(topology: Topology, one: Place, other: Place) -> bool:
+    """Whether two places lie on one edge, so that what is between them is there already."""
+    if one.kind == "face" or other.kind == "face":
+        return False
+    if one.kind == "edge" and other.kind == "edge":
+        return one.index == other.index
+    if one.kind == "point" and other.kind == "point":
+        return bool(topology.find_edges([[one.index, other.index]])[0] >= 0)
+    edge, point = (one.index, other.index) if one.kind == "edge" else (other.index, one.index)
+    return bool((topology.edges[edge] == point).any())

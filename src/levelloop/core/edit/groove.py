@@ -1,0 +1,126 @@
+"""Grooves and ridges along edges: a strip on either side, the edges between them sunk or raised."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from levelloop.core.arrays import Floats, Integers, connected_labels, mask_of, offsets_from_sizes
+from levelloop.core.edit.carry import Edit, carry
+from levelloop.core.edit.offset import meet_planes
+from levelloop.core.edit.outlines import Outlines, without_repeats
+from levelloop.core.errors import EditError
+from levelloop.core.measure.faces import face_normals, point_normals, unit
+from levelloop.core.mesh import Mesh
+from levelloop.core.selection import Selection, select_mask
+
+MOST_OF_FACE = 0.9  # of the way across the narrowest face beside the edges
+
+
+def groove(mesh: Mesh, selection: Selection, width: float = 1.0, height: float = -0.5) -> Edit:
+    """Splits the faces beside edges by strips and moves the edges along the normals.
+
+    width: mm over both strips, square to the edges within their faces; height: mm, negative in. Runs that end inside
+    the surface close there in triangles, at a boundary they run out. Selected after: the groove's middle edges.
+    """
+    topology, points = mesh.topology, mesh.points
+    if selection.kind != "edges" or len(selection) == 0:
+        raise EditError("To groove, select edges.")
+    if width <= 0:
+        raise EditError("A groove needs a width above 0.")
+    along = selection.mask(topology) & (topology.edge_face_count > 0)
+    if not along.any():
+        raise EditError("A groove runs along edges with faces; these have none.")
+    corner = np.flatnonzero(along[topology.corner_edge])
+    normals = face_normals(topology, points)
+    half, told = _half_width(mesh, corner, normals, 0.5 * width)
+
+    # Around each point the corners between one grooved edge and the next belong together.
+    around = topology.around
+    linked = (around >= 0) & ~along[topology.corner_edge[topology.previous_corner]]
+    pairs = np.stack((np.flatnonzero(linked), around[linked]), axis=1)
+    count, sector = connected_labels(pairs, topology.n_corners)
+    point_of = np.zeros(count, dtype=np.int64)
+    point_of[sector] = topology.corners
+    beside = np.unique(np.concatenate((sector[corner], sector[topology.next_corner[corner]])))
+    sectors_at = np.bincount(point_of, minlength=mesh.n_points)
+    split = np.zeros(count, dtype=np.bool_)
+    split[beside] = sectors_at[point_of[beside]] > 1
+
+    moves = _inwards(mesh, corner, sector, count, normals)
+    number = point_of.copy()
+    new = np.flatnonzero(split)
+    number[new] = mesh.n_points + np.arange(len(new))
+    places = points[point_of[new]] + half * moves[new]
+    middle = np.unique(point_of[new])
+    sunk = points.copy()
+    sunk[middle] += height * point_normals(topology, points)[middle]
+
+    strips = np.stack(
+        (
+            topology.corners[corner],
+            topology.corner_end[corner],
+            number[sector[topology.next_corner[corner]]],
+            number[sector[corner]],
+        ),
+        axis=1,
+    )
+    sizes, kept, stays = without_repeats(np.full(len(strips), 4), strips.ravel())
+    touched = np.zeros(mesh.n_faces, dtype=np.bool_)
+    touched[topology.corner_face[split[sector]]] = True
+    faces = np.flatnonzero(touched)
+    outlines = Outlines(topology, touched)
+    inside = topology.corners_of_faces(faces)
+    outlines.put(topology.face_sizes[faces], number[sector[inside]], faces, np.ones(len(faces), dtype=np.bool_))
+    outlines.put(sizes, strips.ravel()[kept], topology.corner_face[corner[stays]])
+    all_points = np.concatenate((sunk, places))
+    new_topology, face_origin = outlines.build(len(all_points))
+    none = np.full(len(new), -1, dtype=np.int64)
+    new_mesh, origin = carry(
+        mesh,
+        new_topology,
+        all_points,
+        np.concatenate((np.arange(mesh.n_points), none)),
+        face_origin,
+        placed=np.arange(len(all_points)) >= mesh.n_points,
+    )
+    found = new_mesh.topology.find_edges(topology.edges[along])
+    chosen = np.zeros(new_mesh.n_edges, dtype=np.bool_)
+    chosen[found[found >= 0]] = True
+    return Edit(new_mesh, select_mask("edges", chosen), origin, told)
+
+
+# Helpers
+
+
+def _half_width(mesh: Mesh, corner: Integers, normals: Floats, wanted: float) -> tuple[float, str]:
+    """Half the width, or what of it fits into the narrowest face beside the edges; and what is to be said."""
+    topology, points = mesh.topology, mesh.points
+    faces = topology.corner_face[corner]
+    start = points[topology.corners[corner]]
+    inward = unit(np.cross(normals[faces], points[topology.corner_end[corner]] - start))
+    size = topology.face_sizes[faces]
+    inside = topology.corners[topology.corners_of_faces(faces)]
+    owner = np.repeat(np.arange(len(faces)), size)
+    reach = np.einsum("ij,ij->i", points[inside] - start[owner], inward[owner])
+    room = np.maximum.reduceat(reach, offsets_from_sizes(size)[:-1])
+    # Where both sides of a face are grooved they share it.
+    shared = np.bincount(faces, minlength=mesh.n_faces)[faces]
+    most = float((MOST_OF_FACE * room / shared).min())
+    if wanted <= most:
+        return wanted, ""
+    if most <= 0:
+        raise EditError("A face beside the edges has no width; a groove does not fit.")
+    return most, f"The width was held back to {2 * most:.4g} mm; more would cross the faces beside."
+
+
+def _inwards(mesh: Mesh, corner: Integers, sector: Integers, count: int, normals: Floats) -> Floats:
+    """How each sector moves for 1 mm away from its grooved edges, in the planes of its faces: (count, 3)."""
+    topology, points = mesh.topology, mesh.points
+    faces = topology.corner_face[corner]
+    edge = points[topology.corner_end[corner]] - points[topology.corners[corner]]
+    inward = unit(np.cross(normals[faces], edge))
+    start, end = sector[corner], sector[topology.next_corner[corner]]
+    flat = np.flatnonzero(mask_of(np.concatenate((start, end)), count)[sector])
+    planes = np.concatenate((inward, inward, normals[topology.corner_face[flat]]))
+    wanted = np.concatenate((np.ones(2 * len(inward)), np.zeros(len(flat))))
+    return meet_planes(planes, wanted, np.concatenate((start, end, sector[flat])), count)

@@ -1,0 +1,170 @@
+"""Splitting what is there: edges of a ring connected by their middles, faces into four, flat or smooth."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from levelloop.core.arrays import Booleans, Floats, Integers, mask_of, offsets_from_sizes
+from levelloop.core.edit.carry import Edit, carry, identity, mapped
+from levelloop.core.edit.dividing import divide_by_chords, then, with_points_on_edges
+from levelloop.core.edit.outlines import Outlines
+from levelloop.core.errors import EditError
+from levelloop.core.mesh import Mesh
+from levelloop.core.selection import Selection
+from levelloop.core.subdivision.surface import SmoothSurface
+from levelloop.core.topology import Topology
+
+MOST_FACES = 4_000_000
+
+
+def split_ring(mesh: Mesh, selection: Selection, count: int = 1) -> Edit:
+    """Connects the selected edges across their faces: the middles of two edges, or so many even places.
+
+    Only these edges get points; faces with one of them keep it as a corner more. Selected after: the new edges.
+    """
+    topology = mesh.topology
+    if selection.kind != "edges" or len(selection) < 2:
+        raise EditError("To split a ring, select at least two of its edges.")
+    edges = np.sort(selection.indices)
+    edit, new = with_points_on_edges(
+        mesh, np.repeat(edges, count), np.tile(np.arange(1, count + 1) / (count + 1), len(edges))
+    )
+    number = np.full(topology.n_edges, -1, dtype=np.int64)
+    number[edges] = np.arange(len(edges))
+    of_edge = new.reshape(len(edges), count)
+    # Faces with two of the edges; with more, each of them and the next around.
+    chosen = number[topology.corner_edge] >= 0
+    corner = np.flatnonzero(chosen)
+    face = topology.corner_face[corner]
+    per_face = np.bincount(face, minlength=mesh.n_faces)
+    if not (per_face >= 2).any():
+        raise EditError("No two of these edges share a face; a ring has its edges across from each other.")
+    pairs = []
+    for several in np.flatnonzero(per_face >= 2).tolist():
+        here = corner[face == several] if len(corner) < 64 else _corners_of(topology, several, chosen)
+        links = zip(here, np.roll(here, -1), strict=True) if len(here) > 2 else [(here[0], here[1])]
+        for one, other in links:
+            pairs.append(
+                (several, _along(topology, of_edge, number, one), _along(topology, of_edge, number, other)[::-1])
+            )
+    for step in range(count):
+        edit = _joined(edit, [(int(a[step]), int(b[step])) for _, a, b in pairs])
+    return replace(edit, message=f"{len(edit.selection)} new edges.")
+
+
+def subdivide(mesh: Mesh, selection: Selection, times: int = 1, smooth: float = 0.0) -> Edit:
+    """Splits the selected faces, or all, into quads: one for each corner, around a point in the middle.
+
+    times: how often; smooth: 0 leaves everything where it is, 1 puts the points where the smooth surface has them.
+    Faces beside them get corners more. Selected after: the new faces.
+    """
+    if len(selection) and selection.kind != "faces":
+        raise EditError("To subdivide, select faces, or nothing for all.")
+    faces = Selection("faces", np.sort(selection.indices) if len(selection) else np.arange(mesh.n_faces))
+    if len(faces) == 0:
+        raise EditError("There are no faces to subdivide.")
+    total = int(mesh.topology.face_sizes[faces.indices].sum()) * 4 ** (times - 1)
+    if total > MOST_FACES:
+        raise EditError(f"That would be {total:,} faces; at most {MOST_FACES:,} are made at once.")
+    edit = Edit(mesh, faces, identity(mesh))
+    for _ in range(times):
+        edit = then(edit, _split_once(edit.mesh, edit.selection.indices, smooth))
+    return edit
+
+
+# Helpers
+
+
+def _corners_of(topology: Topology, face: int, chosen: Booleans) -> Integers:
+    start, end = topology.face_offsets[face : face + 2]
+    return np.asarray(start + np.flatnonzero(chosen[start:end]))
+
+
+def _along(topology: Topology, of_edge: Integers, number: Integers, corner: int) -> Integers:
+    """The new points on a corner's edge, in the direction of its face."""
+    edge = topology.corner_edge[corner]
+    row = of_edge[number[edge]]
+    return np.asarray(row if topology.corners[corner] == topology.edges[edge, 0] else row[::-1])
+
+
+def _joined(edit: Edit, pairs: list[tuple[int, int]]) -> Edit:
+    """The edit with each pair of points joined across the face that they share."""
+    selected = edit.selection
+    left = pairs
+    while left:
+        topology = edit.mesh.topology
+        by_point, offsets = topology.corners_by_point
+        rows: dict[int, tuple[int, int]] = {}
+        later = []
+        for a, b in left:
+            at_a, at_b = by_point[offsets[a] : offsets[a + 1]], by_point[offsets[b] : offsets[b + 1]]
+            shared = np.intersect1d(topology.corner_face[at_a], topology.corner_face[at_b])
+            if len(shared) == 0:
+                continue
+            face = int(shared[0])
+            if face in rows:
+                later.append((a, b))
+                continue
+            one = int(at_a[topology.corner_face[at_a] == face][0])
+            other = int(at_b[topology.corner_face[at_b] == face][0])
+            gap = abs(one - other)
+            if 1 < gap < topology.face_sizes[face] - 1:
+                rows[face] = (one, other)
+        if not rows:
+            break
+        faces = np.array(list(rows), dtype=np.int64)
+        corners = np.array(list(rows.values()), dtype=np.int64)
+        once = divide_by_chords(edit.mesh, faces, corners[:, 0], corners[:, 1])
+        kept = mapped(selected, once.origin) if selected.kind == "edges" else once.selection
+        both = np.concatenate((kept.indices, once.selection.indices))
+        edit = then(edit, Edit(once.mesh, Selection("edges", both), once.origin))
+        selected = edit.selection
+        left = later
+    return edit
+
+
+def _split_once(mesh: Mesh, faces: Integers, smooth: float) -> Edit:
+    topology = mesh.topology
+    corners = topology.corners_of_faces(faces)
+    edges = np.unique(topology.corner_edge[corners])
+    edit, on_edges = with_points_on_edges(mesh, edges, np.full(len(edges), 0.5))
+    middle = np.full(topology.n_edges, -1, dtype=np.int64)
+    middle[edges] = on_edges
+    old = edit.mesh
+    sizes = topology.face_sizes[faces]
+    starts = offsets_from_sizes(sizes)[:-1]
+    centre = old.n_points + np.repeat(np.arange(len(faces)), sizes)
+    places = np.add.reduceat(mesh.points[topology.corners[corners]], starts) / sizes[:, None]
+    here, ahead = topology.corners[corners], middle[topology.corner_edge[corners]]
+    behind = middle[topology.corner_edge[topology.previous_corner[corners]]]
+    quads = np.stack((here, ahead, centre, behind), axis=1)
+    outlines = Outlines(old.topology, mask_of(faces, mesh.n_faces))
+    outlines.put_grid(quads, np.repeat(faces, sizes))
+    points = np.concatenate((old.points, places))
+    new_topology, face_origin = outlines.build(len(points))
+    point_origin = np.concatenate((np.arange(old.n_points), np.full(len(faces), -1)))
+    new_mesh, origin = carry(
+        old, new_topology, points, point_origin, face_origin, placed=np.arange(len(points)) >= old.n_points
+    )
+    new = np.flatnonzero(mask_of(faces, old.n_faces)[origin.faces])
+    result = then(edit, Edit(new_mesh, Selection("faces", new), origin))
+    if smooth <= 0:
+        return result
+    moved = _smooth_places(mesh, faces, edges)
+    chosen = np.concatenate((np.unique(here), on_edges, np.unique(centre)))
+    target = result.mesh.points.copy()
+    target[chosen] += smooth * (moved - target[chosen])
+    return replace(result, mesh=result.mesh.with_points(target))
+
+
+def _smooth_places(mesh: Mesh, faces: Integers, edges: Integers) -> Floats:
+    """Where level 1 of the smooth surface has the points, the edges' middles and the faces' middles."""
+    surface = SmoothSurface(mesh, 1)
+    level = surface.points(mesh.points)
+    plain = mesh.topology.faces_only
+    number = plain.find_edges(mesh.topology.edges[edges])
+    points = np.unique(mesh.topology.corners[mesh.topology.corners_of_faces(faces)])
+    first = mesh.n_points + plain.n_edges
+    return np.concatenate((level[points], level[mesh.n_points + number], level[first + faces]))

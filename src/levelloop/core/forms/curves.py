@@ -1,0 +1,204 @@
+"""Curves: points joined by wires, straight or smooth through them; places, frames and radii along one."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from levelloop.core.arrays import Floats
+from levelloop.core.edit.carry import Edit, Origin, identity
+from levelloop.core.edit.runs import runs_of_selection
+from levelloop.core.errors import EditError
+from levelloop.core.measure.faces import unit
+from levelloop.core.mesh import CurveKind, Mesh
+from levelloop.core.planes import as_vector
+from levelloop.core.selection import Selection, points_of, select_mask
+from levelloop.core.topology import Topology
+
+FINE = 32  # places between two points by which the length of a smooth curve is measured
+
+
+@dataclass(frozen=True, eq=False)
+class Path:
+    """Points in order with what goes along them: points (n, 3) mm, radii (n,) mm; smooth: a spline through them."""
+
+    points: Floats
+    closed: bool
+    radii: Floats
+    smooth: bool
+
+    def at(self, places: Floats) -> Floats:
+        """Where the path is at places counted in points, 0 … n − 1, or n where closed: (p, 3)."""
+        return _through(self._ring(self.points), places, self.smooth, self.closed)
+
+    def radius_at(self, places: Floats) -> Floats:
+        """The radius at places: (p,), straight between the points so that it overshoots none."""
+        ring = self._ring(self.radii)
+        return np.interp(places, np.arange(len(ring)), ring)
+
+    @property
+    def spans(self) -> int:
+        """How many stretches between two points there are."""
+        return len(self.points) if self.closed else len(self.points) - 1
+
+    def places(self, steps: int, even: bool) -> Floats:
+        """Places for so many steps in all, evenly along the length or along the points: (steps + 1,)."""
+        if not even:
+            return np.linspace(0.0, self.spans, steps + 1)
+        fine = np.linspace(0.0, self.spans, self.spans * FINE + 1)
+        run = np.concatenate(([0.0], np.cumsum(np.linalg.norm(np.diff(self.at(fine), axis=0), axis=1))))
+        if run[-1] <= 0:
+            raise EditError("The curve has no length.")
+        return np.interp(np.linspace(0.0, run[-1], steps + 1), run, fine)
+
+    def reversed(self) -> Path:
+        """The same path from its other end."""
+        return Path(self.points[::-1], self.closed, self.radii[::-1], self.smooth)
+
+    def _ring(self, values: Floats) -> Floats:
+        return np.concatenate((values, values[:1])) if self.closed else values
+
+
+def add_point() -> Mesh:
+    """One point and nothing else, at the origin."""
+    return Mesh(Topology([0], [], 1), np.zeros((1, 3)))
+
+
+def add_line(points: Any) -> Mesh:
+    """Points joined by wires in order: edges to be extruded or filled. points: (x, y, z) mm each."""
+    return _wired(points, False)
+
+
+def add_curve(points: Any, kind: CurveKind = "straight", closed: bool = False, radii: Any = 1.0) -> Mesh:
+    """A curve through points, to sweep or extrude along. kind: "straight" or "smooth"; radii: mm, one or one each."""
+    mesh = _wired(points, closed)
+    given = np.asarray(radii, dtype=np.float64)
+    if given.ndim > 1 or (given.ndim == 1 and len(given) != mesh.n_points):
+        raise EditError(f"A curve has one radius, or one for each of its {mesh.n_points} points.")
+    if not np.isfinite(given).all() or (given < 0).any():
+        raise EditError("The radii of a curve are lengths of 0 mm or more.")
+    return replace(mesh, curve=kind, radius=np.broadcast_to(given, (mesh.n_points,)).copy())
+
+
+def set_curve(mesh: Mesh, selection: Selection, kind: CurveKind = "smooth", radius: float | None = None) -> Edit:
+    """Lets a part's wires be a curve, straight or smooth, and gives the selected points, or all, a radius in mm."""
+    path_of(mesh)
+    radii = np.ones(mesh.n_points) if mesh.radius is None else mesh.radius.copy()
+    if radius is not None:
+        radii[points_of(mesh.topology, selection) if len(selection) else np.arange(mesh.n_points)] = radius
+    return Edit(replace(mesh, curve=kind, radius=radii), selection, identity(mesh))
+
+
+def curve_to_edges(mesh: Mesh, selection: Selection, steps: int = 8, even: bool = True) -> Edit:
+    """Puts so many edges along a curve instead of those between its points; even: at equal distances.
+
+    Selected after: the new edges.
+    """
+    path = path_of(mesh)
+    if mesh.n_faces:
+        raise EditError("Only a curve by itself becomes edges; this part has faces.")
+    places = path.places(steps, even)
+    on = path.at(places)
+    made = _wired(on[:-1] if path.closed else on, path.closed)
+    radii = path.radius_at(places[: made.n_points])
+    origin = Origin(*(np.full(count, -1, dtype=np.int64) for count in (made.n_points, made.n_edges, 0)))
+    new = replace(made, curve="straight", radius=radii)
+    return Edit(new, Selection("edges", np.arange(made.n_edges)), origin)
+
+
+def path_of(curve: Any) -> Path:
+    """The path that a mesh of wires or a list of points is. Raises EditError where it is not one run."""
+    if not isinstance(curve, Mesh):
+        points = np.array([as_vector(point) for point in curve]).reshape(-1, 3)
+        return _checked(Path(points, False, np.ones(len(points)), False))
+    topology = curve.topology
+    wires = select_mask("edges", topology.wire_edges) if topology.wire_edges.any() else None
+    edges = wires or Selection("edges", np.flatnonzero(topology.open_edges) if topology.n_faces else np.zeros(0, int))
+    runs = runs_of_selection(curve, edges)
+    if len(runs) != 1:
+        raise EditError(f"A curve is one run of edges; this part has {len(runs)}.")
+    run = runs[0]
+    # From its first point on, as it was drawn.
+    order = run.points if run.closed or run.points[0] < run.points[-1] else run.points[::-1]
+    radii = np.ones(curve.n_points) if curve.radius is None else curve.radius
+    return _checked(Path(curve.points[order], run.closed, radii[order], curve.curve == "smooth"))
+
+
+def frames_along(points: Floats, closed: bool = False) -> Floats:
+    """Frames that turn as little as they can along points, rows of (n, 3, 3): across, across, along.
+
+    Double reflection (Wang, Jüttler, Zheng & Liu 2008, table I). closed: the last point is the first again; what the
+    frames are off there is spread over the whole way.
+    """
+    along = _tangents(points, closed)
+    first = np.cross(along[0], np.eye(3)[int(np.argmin(np.abs(along[0])))])
+    across = np.empty_like(points)
+    across[0] = first / np.linalg.norm(first)
+    for here in range(len(points) - 1):
+        step = points[here + 1] - points[here]
+        length = float(step @ step)
+        if length < 1e-24:
+            across[here + 1] = across[here]
+            continue
+        left = across[here] - step * (2.0 / length) * float(step @ across[here])
+        turned = along[here] - step * (2.0 / length) * float(step @ along[here])
+        second = along[here + 1] - turned
+        size = float(second @ second)
+        across[here + 1] = left - second * (2.0 / size) * float(second @ left) if size > 1e-24 else left
+    if closed:
+        upright = np.cross(along[0], across[0])
+        off = np.arctan2(float(across[-1] @ upright), float(across[-1] @ across[0]))
+        run = np.concatenate(([0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))))
+        across = turned_about(across, along, -off * run / run[-1])
+    return np.stack((across, np.cross(along, across), along), axis=1)
+
+
+def turned_about(vectors: Floats, axes: Floats, angles: Floats) -> Floats:
+    """Vectors square to unit axes turned about them by angles in radians: (n, 3)."""
+    return np.asarray(vectors * np.cos(angles)[:, None] + np.cross(axes, vectors) * np.sin(angles)[:, None])
+
+
+# Helpers
+
+
+def _wired(points: Any, closed: bool) -> Mesh:
+    places = np.array([as_vector(point) for point in points]).reshape(-1, 3)
+    count = len(places)
+    if count < (3 if closed else 2):
+        raise EditError(f"That needs at least {3 if closed else 2} points.")
+    ends = np.stack((np.arange(count), np.roll(np.arange(count), -1)), axis=1)
+    wires = ends if closed else ends[:-1]
+    return Mesh(Topology([0], [], count).with_wires(wires), places)
+
+
+def _checked(path: Path) -> Path:
+    if len(path.points) < 2:
+        raise EditError("A curve needs at least two points.")
+    ring = np.concatenate((path.points, path.points[:1])) if path.closed else path.points
+    if (np.linalg.norm(np.diff(ring, axis=0), axis=1) < 1e-9).any():
+        raise EditError("Two points of the curve that follow each other lie on each other; weld them first.")
+    return path
+
+
+def _through(ring: Floats, places: Floats, smooth: bool, closed: bool) -> Floats:
+    if not smooth or len(ring) < 3:
+        return np.stack([np.interp(places, np.arange(len(ring)), column) for column in ring.T], axis=1)
+    from scipy.interpolate import CubicSpline
+
+    # By the root of the distances, so that near points make no loops (Lee 1989, centripetal).
+    knots = np.concatenate(([0.0], np.cumsum(np.sqrt(np.linalg.norm(np.diff(ring, axis=0), axis=1)))))
+    spline = CubicSpline(knots, ring, bc_type="periodic" if closed else "natural")
+    return np.asarray(spline(np.interp(places, np.arange(len(ring)), knots)))
+
+
+def _tangents(points: Floats, closed: bool) -> Floats:
+    """The direction at each point, halfway between those of the stretches beside it."""
+    steps = unit(np.diff(points, axis=0))
+    before = np.concatenate((steps[-1:] if closed else steps[:1], steps))
+    after = np.concatenate((steps, steps[:1] if closed else steps[-1:]))
+    middle = before + after
+    folded = np.linalg.norm(middle, axis=1) < 1e-9
+    middle[folded] = before[folded]
+    return unit(middle)

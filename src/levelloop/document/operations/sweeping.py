@@ -1,0 +1,355 @@
+"""Building with repetition and along ways: sweeps, copies, walls, cuts, bridges."""
+
+from __future__ import annotations
+
+from levelloop.core.edit.bridge import bridge
+from levelloop.core.edit.copies import array, keep_slice, mirror_across
+from levelloop.core.edit.cut import cut
+from levelloop.core.edit.flats import swing_edge, take_out_flats
+from levelloop.core.edit.groove import groove
+from levelloop.core.edit.slicing import slice_planes
+from levelloop.core.edit.split import split_ring, subdivide
+from levelloop.core.edit.sweeping import extrude_along, helix, revolve, sweep
+from levelloop.core.edit.thicken import thicken
+from levelloop.core.edit.weaving import weave
+from levelloop.core.forms.curves import curve_to_edges, set_curve
+from levelloop.document.operations.common import ANY, AXES
+from levelloop.document.parameters import (
+    Angle,
+    Choice,
+    Count,
+    Curve,
+    Length,
+    Lengths,
+    Number,
+    Parameter,
+    Plain,
+    PlaneOf,
+    Ratio,
+    Toggle,
+    Vector,
+)
+from levelloop.document.registry import Operation
+
+_AXIS = Vector("axis", "z", "The axis it goes around", is_length=False, words=AXES)
+_PIVOT = Vector("pivot", "origin", "A place on the axis", words=("origin", "middle", "anchor"))
+_CURVE = Curve("curve", None, "The part that is the curve", optional=True)
+_WELD = Length(
+    "weld", 0.001, "New points nearer than that become one; none where empty", optional=True, low=0, step=0.01
+)
+_STEPS_OF_TURN = Count("steps", 16, "Rows of faces", high=4096)
+
+
+def _plane(hint: str) -> Parameter:
+    return PlaneOf("plane", "x", hint)
+
+
+SWEEPING: tuple[Operation, ...] = (
+    Operation(
+        "extrude_along",
+        "Extrude along",
+        "Build",
+        extrude_along,
+        "Extrude {selection} along {curve}, steps {steps}, end scale {end_scale}, twist {twist}, {even}",
+        "Pulls faces along a curve; they turn with it",
+        "cage",
+        (
+            _CURVE,
+            Count("steps", 8, "Rows of quads", high=4096),
+            Ratio("end_scale", 1.0, "Size of the end", low=0),
+            Angle("twist", 0.0, "Over the whole way"),
+            Toggle("even", True, "How rows are spaced", on="evenly spaced", off="as the curve's points"),
+        ),
+        ("faces", "edges"),
+    ),
+    Operation(
+        "revolve",
+        "Revolve",
+        "Build",
+        revolve,
+        "Revolve {selection} by {angle} in {steps} steps about {axis}, pivot {pivot}[, weld {weld}]",
+        "Turns a profile about an axis",
+        "cage",
+        (Angle("angle", 360.0, "A full turn closes", low=-360, high=360), _STEPS_OF_TURN, _AXIS, _PIVOT, _WELD),
+        ANY,
+        in_turn=True,
+        icon="revolve",
+        group="Build",
+    ),
+    Operation(
+        "helix",
+        "Helix",
+        "Build",
+        helix,
+        "Wind {selection}[ with pitch {pitch}][ rising {rise}], {turns} turns in {steps} steps each, about {axis},"
+        " pivot {pivot}, run-out {run_out}[, weld {weld}]",
+        "Winds a profile about an axis: threads, springs",
+        "cage",
+        (
+            Length("pitch", None, "Per turn; the profile's own length along the axis where empty", optional=True),
+            Length("rise", None, "In all, instead of the pitch", optional=True),
+            Number("turns", 1.0, "Also fractions; negative ones wind the other way", low=-1000, high=1000, step=0.25),
+            Count("steps", 16, "Rows per turn", low=3, high=1024),
+            _AXIS,
+            _PIVOT,
+            Number("run_out", 0.0, "Turns over which the profile fades at both ends", low=0, high=100, step=0.25),
+            Length("weld", None, "New points nearer than that become one", optional=True, low=0, step=0.01),
+        ),
+        ("edges", "faces"),
+        in_turn=True,
+    ),
+    Operation(
+        "sweep",
+        "Sweep",
+        "Build",
+        sweep,
+        "Sweep {selection} along {curve}, {steps} steps between points, {sides} sides, caps {caps}, {even}",
+        "A profile along a curve; with nothing selected a round one by the curve's radii",
+        "cage",
+        (
+            _CURVE,
+            Count("steps", 4, "Between two points of the curve", high=512),
+            Count("sides", 8, "Of a round sweep", low=3, high=256),
+            Choice("caps", "open", "What closes a round sweep", words=("open", "face", "quads", "round")),
+            Toggle("even", True, "How rows are spaced", on="evenly spaced", off="as the curve's points"),
+        ),
+        ("edges",),
+        or_all=True,
+    ),
+    Operation(
+        "array",
+        "Array",
+        "Build",
+        array,
+        "Repeat {selection}: {count} in all, moved {move}, turned {rotate} about {axis}, pivot {pivot}, scaled {scale}"
+        "[, weld {weld}]",
+        "Rows and rings; 20 slices of 18° close",
+        "cage",
+        (
+            Count("count", 3, "With the original", high=10_000),
+            Vector("move", (0.0, 0.0, 0.0), "Each copy once more"),
+            Angle("rotate", 0.0, "Each copy once more"),
+            _AXIS,
+            _PIVOT,
+            Ratio("scale", 1.0, "Each copy once more", low=0, above_low=True),
+            Length("weld", None, "Points nearer than that become one", optional=True, low=0, step=0.01),
+        ),
+        ("faces",),
+        or_all=True,
+        icon="array",
+        group="Build",
+    ),
+    Operation(
+        "mirror_across",
+        "Mirror across",
+        "Build",
+        mirror_across,
+        "Mirror {selection} across {plane}[, keep {keep}], weld {weld}",
+        "Adds the other side, or replaces it by the one that is kept",
+        "cage",
+        (
+            _plane("The plane between both sides"),
+            Choice("keep", None, "The side that is kept; none adds a copy", optional=True, words=("+", "-", "−")),
+            Length("weld", 0.001, "Points nearer to the plane lie on it", low=0, step=0.01),
+        ),
+        ("faces",),
+        or_all=True,
+        icon="mirror",
+        group="Build",
+    ),
+    Operation(
+        "keep_slice",
+        "Keep a slice",
+        "Build",
+        keep_slice,
+        "Keep one of {count} slices about {axis}, pivot {pivot}",
+        "Work on one slice and repeat it",
+        "cage",
+        (Count("count", 4, "Equal slices", low=2, high=1000), _AXIS, _PIVOT),
+    ),
+    Operation(
+        "thicken",
+        "Thicken",
+        "Build",
+        thicken,
+        "Thicken {selection} by {outward} outward, {inward} inward, {even_wall}, {rim_steps} rim steps"
+        "[, profile {profile}], {reversed}",
+        "Gives a surface a wall and a rim",
+        "cage",
+        (
+            Length("inward", 0.0, "From the faces inward", low=0, step=0.5),
+            Length("outward", 1.0, "From the faces outward", low=0, step=0.5),
+            Toggle("even_wall", True, "At corners", on="walls exact", off="along mean normals"),
+            Count("rim_steps", 1, "Rows of the rim", high=64),
+            Curve("profile", None, "A curve the rim follows", optional=True),
+            Toggle("reversed", False, "Which side is which", on="sides exchanged", off="as they face"),
+        ),
+        ("faces",),
+        or_all=True,
+        icon="thicken",
+        group="Build",
+    ),
+    Operation(
+        "groove",
+        "Groove",
+        "Build",
+        groove,
+        "Groove {selection}, {width} wide, {height} high",
+        "A sunk or raised line along edges",
+        "cage",
+        (
+            Length("width", 1.0, "Over both sides", low=0, above_low=True, step=0.1),
+            Length("height", -0.5, "Negative in, positive out", step=0.1),
+        ),
+        ("edges",),
+    ),
+    Operation(
+        "split_ring",
+        "Split ring",
+        "Build",
+        split_ring,
+        "Split {selection} in {count}",
+        "Connects the middles of selected edges of a ring",
+        "cage",
+        (Count("count", 1, "New edges across each face", high=200),),
+        ("edges",),
+        2,
+        shortcut="D",
+        icon="split_ring",
+        group="Cut",
+    ),
+    Operation(
+        "cut",
+        "Cut",
+        "Build",
+        cut,
+        "Cut along a path, {closed}",
+        "Draws edges through faces, from point to point",
+        "cage",
+        (Plain("path", ()), Toggle("closed", False, "Whether it comes back", on="closed", off="open")),
+        shortcut="C",
+        icon="cut",
+        group="Cut",
+        drawn="path",
+    ),
+    Operation(
+        "slice",
+        "Slice",
+        "Build",
+        slice_planes,
+        "Slice {selection} by {plane} at {offsets}, keep {keep}, {fill}",
+        "Cuts through by planes",
+        "cage",
+        (
+            _plane("The plane that cuts"),
+            Lengths("offsets", (0.0,), "Along its normal, one cut each"),
+            Choice("keep", "both", "What stays", words=("both", "front", "back")),
+            Toggle("fill", False, "What is left open", on="filled", off="left open"),
+        ),
+        ("faces",),
+        or_all=True,
+        icon="slice",
+        group="Cut",
+    ),
+    Operation(
+        "subdivide",
+        "Subdivide",
+        "Build",
+        subdivide,
+        "Subdivide {selection} {times} times, smooth {smooth}",
+        "Splits faces into quads",
+        "cage",
+        (
+            Count("times", 1, "How often", high=6),
+            Ratio("smooth", 0.0, "0 flat, 1 as the smooth surface", low=0, high=1),
+        ),
+        ("faces",),
+        or_all=True,
+    ),
+    Operation(
+        "take_out_flats",
+        "Take out flats",
+        "Build",
+        take_out_flats,
+        "Take out flats of {selection} within {angle}",
+        "Joins faces that lie flat beside each other",
+        "cage",
+        (Angle("angle", 1.0, "A larger fold stays", low=0, high=180, step=1.0),),
+        ("faces",),
+        or_all=True,
+    ),
+    Operation(
+        "weave",
+        "Weave",
+        "Build",
+        weave,
+        "Weave {selection}, turn {turn}, blend {blend}",
+        "Closes a boundary with a grid of quads",
+        "cage",
+        (
+            Count("turn", 0, "Moves the corners on by so many edges", low=-1000, high=1000),
+            Ratio("blend", 1.0, "1 follows the surface around, 0 spans it straight", low=0, high=1),
+        ),
+        ("edges",),
+        2,
+        in_turn=True,
+        icon="weave",
+        group="Join",
+    ),
+    Operation(
+        "bridge",
+        "Bridge",
+        "Build",
+        bridge,
+        "Bridge {selection}, {steps} steps, twist {twist}, bulge {bulge}",
+        "Joins two groups of faces or two runs of edges",
+        "cage",
+        (
+            Count("steps", 1, "Rows of quads", high=512),
+            Count("twist", 0, "So many edges further on", low=-1000, high=1000),
+            Ratio("bulge", 0.0, "How far the middle stands out", low=-4, high=4),
+        ),
+        ("faces", "edges"),
+        2,
+        in_turn=True,
+        icon="bridge",
+        group="Join",
+    ),
+    Operation(
+        "swing_edge",
+        "Swing edge",
+        "Build",
+        swing_edge,
+        "Swing {selection} {times} times",
+        "Turns an edge to the next corners of its two faces",
+        "cage",
+        (Count("times", 1, "Negative the other way", low=-64, high=64),),
+        ("edges",),
+    ),
+    Operation(
+        "set_curve",
+        "Curve settings",
+        "Part",
+        set_curve,
+        "Let the curve run {kind}[, radius of {selection} {radius}]",
+        "How it runs through its points, and the radii of what is swept along it",
+        "cage",
+        (
+            Choice("kind", "smooth", "How it runs through its points", words=("straight", "smooth")),
+            Length("radius", None, "Of the selected points, or all", optional=True, low=0, step=0.5),
+        ),
+    ),
+    Operation(
+        "curve_to_edges",
+        "Curve to edges",
+        "Part",
+        curve_to_edges,
+        "Make {steps} edges along the curve, {even}",
+        "Edges instead of the curve, to be extruded or filled",
+        "cage",
+        (
+            Count("steps", 8, "Edges in all", high=4096),
+            Toggle("even", True, "How they are spaced", on="evenly spaced", off="as the curve's points"),
+        ),
+    ),
+)
