@@ -84,6 +84,7 @@ def build_menus(window: Window, bar: QMenuBar) -> None:
     menus["Select"].addSeparator()
     for operation in REGISTRY.all():
         _add_operation(window, add, operation)
+    add("Add", "Draw a curve", window.on_view.draw_curve, "", "By clicks, on a part or beside it")
     for axes in ("world", "part", "normal", "view"):
         hint = "What the handle and typed moves count along"
         add("Transform", f"Axes of the {axes}", lambda axes=axes: window.on_view.set_axes(axes), "", hint)

@@ -9,6 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from levelloop.core.arrays import Floats, Integers
+from levelloop.core.errors import LevelLoopError
+from levelloop.core.forms.curves import path_of
 from levelloop.core.measure.faces import corner_normals, face_areas, face_centres, face_normals, triangles
 from levelloop.core.mesh import Mesh
 from levelloop.core.subdivision.surface import SmoothSurface
@@ -18,6 +20,7 @@ Singles = NDArray[np.float32]
 
 # Level shown where a part's level is the limit: dense enough to hide the facets.
 LIMIT_SHOWN_AT = 3
+CURVE_STEPS = 12  # lines between two points of a smooth curve
 
 
 @dataclass(frozen=True, eq=False)
@@ -90,6 +93,21 @@ class Picture:
         length = 0.5 * np.sqrt(np.median(face_areas(mesh.topology, mesh.points)[shown]))
         end = start + length * face_normals(mesh.topology, mesh.points, shown)
         return np.stack((start, end), axis=1).astype(np.float32)
+
+    @cached_property
+    def curve_lines(self) -> Singles:
+        """The line of a smooth curve through its points: (s, 2, 3); nothing for other parts."""
+        mesh = self.part.mesh
+        if mesh.curve != "smooth" or mesh.n_faces or not len(mesh.topology.wires):
+            return np.zeros((0, 2, 3), dtype=np.float32)
+        try:
+            path = path_of(mesh)
+        except LevelLoopError:
+            return np.zeros((0, 2, 3), dtype=np.float32)
+        on = path.at(np.linspace(0.0, path.spans, path.spans * CURVE_STEPS + 1))
+        if not self.part.in_place:
+            on = on @ self.part.transform[:3, :3] + self.part.transform[3, :3]
+        return np.stack((on[:-1], on[1:]), axis=1).astype(np.float32)
 
     def extent(self) -> Floats:
         """The points that frame the part: (n, 3)."""

@@ -73,6 +73,8 @@ class Scenery:
                 scene.dots.append(
                     Dots(kept["points"], _rgba(theme.wire), _rgba("#FBFAF7"), 6.0 * ratio, through=through)
                 )
+            if len(picture.curve_lines):
+                scene.lines.append(Lines(picture.curve_lines, _rgba(theme.ink, 0.95), 2.2 * ratio, 2.6e-5, through))
             if look.normals and is_active:
                 scene.lines.append(Lines(picture.normal_lines, _rgba(theme.hover, 0.9), 1.4 * ratio))
         self._add_guides(scene)

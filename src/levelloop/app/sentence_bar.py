@@ -277,6 +277,15 @@ class SentenceBar(QWidget):
                 self.fields[name] = field
                 self._word_row.addWidget(field)
                 field.show()
+        as_selected = self._selected_before()
+        if operation.acts_on == "form" and "sides" in self.fields and as_selected:
+            button = QPushButton(f"as selected: {as_selected}", self._words)
+            button.setObjectName("link")
+            button.setToolTip("As many sides as edges were selected")
+            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            button.clicked.connect(lambda: self._apply({"sides": as_selected}, None))
+            self._word_row.addWidget(button)
+            button.show()
         for name in self._missing(operation, pieces):
             button = QPushButton(f"+ {name.replace('_', ' ')}", self._words)
             button.setObjectName("link")
@@ -303,6 +312,14 @@ class SentenceBar(QWidget):
         if name in self.fields:
             self.fields[name].setFocus()
             self.fields[name].selectAll()
+
+    def _selected_before(self) -> int:
+        """How many edges, or points, were selected before the running operation; 0 where that makes no form."""
+        if self.session.here == 0:
+            return 0
+        before = self.session.history[self.session.here - 1]
+        selection = before.selection(before.document.active)
+        return len(selection) if selection.kind != "faces" and 3 <= len(selection) <= 512 else 0
 
     def _say(self, text: str, strong: bool = False, quiet: bool = False) -> None:
         label = QLabel(text, self._words)

@@ -8,10 +8,14 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from levelloop.app.asking import image_to_open
+from levelloop.app.drawing import DrawLine
 from levelloop.app.guiding import camera_here
+from levelloop.app.knife import Knife, RunLoop
 from levelloop.app.picking import REACHES
 from levelloop.app.snapping import SNAPS, TITLES, Snap
 from levelloop.app.tools import CalibrateGuide, MoveGuide, NudgeBrush, Tool
+from levelloop.core.arrays import Floats
+from levelloop.core.selection import Selection
 from levelloop.document.cameras import NamedCamera
 from levelloop.document.document import Document, Guide
 from levelloop.document.guides import AXES
@@ -195,6 +199,35 @@ class ViewCommands:
         if self.window.attempt(lambda: self.window.sentence.start("nudge", self._brush(), True)):
             self.take_tool(NudgeBrush(lambda: self.window.sentence.numbers("nudge")))
 
+    def cut(self) -> None:
+        """Takes the knife; its path is drawn by clicks, its numbers stand in the sentence."""
+        if self.window.attempt(lambda: self.window.sentence.start("cut", {}, True)):
+            self.take_tool(Knife(self._cut_along, self._cut_through))
+
+    def run_loop(self) -> None:
+        """Shows loops under the pointer and runs the one that is clicked."""
+        self.take_tool(RunLoop(self._loop_at))
+
+    def draw_curve(self) -> None:
+        """Draws the points of a smooth curve by clicks."""
+        hint = "Click the points of the curve, on a part or beside it; Enter is done."
+        self.take_tool(DrawLine(hint, self._curve_through))
+
+    def lay_strip(self) -> None:
+        """Draws a strip of quads over a part's surface by clicks."""
+        if self.window.attempt(lambda: self.window.sentence.start("lay_strip", {}, True)):
+            hint = "Click along another part's surface; width and count stand in the sentence; Enter lays the strip."
+            self.take_tool(DrawLine(hint, self._strip_along, on_surface=True))
+
+    def finish_tool(self) -> bool:
+        """Lets a tool that collects places make what was drawn; whether there is one."""
+        tool = self.window.panes.hands.tool
+        if isinstance(tool, Knife | DrawLine):
+            tool.finish(self.window.view)
+            self.window.panes.refresh()
+            return True
+        return False
+
     def move_guide(self) -> None:
         """Takes the tool that moves and sizes guides."""
         if not self.window.session.document.guides:
@@ -220,6 +253,38 @@ class ViewCommands:
             self.edit_guide(guide, onto="" if guide.onto == document.active else document.part.name)
 
     # Helpers
+
+    def _cut_along(self, path: list[dict[str, Any]], closed: bool) -> None:
+        values = {**self.window.sentence.numbers("cut"), "path": tuple(path), "closed": closed}
+        self.window.attempt(lambda: self.window.sentence.start("cut", values, False))
+        self.window.view.setFocus()
+
+    def _cut_through(self, plane: tuple[Floats, Floats]) -> None:
+        point, normal = (tuple(float(value) for value in vector) for vector in plane)
+        if self.window.view.kind != "faces" or self.window.session.selection.kind != "faces":
+            self.window.attempt(self.window.session.select_none)
+        self.window.attempt(lambda: self.window.sentence.start("slice", {"plane": (point, normal)}, False))
+        self.window.view.setFocus()
+
+    def _loop_at(self, selection: Selection, ratio: float) -> None:
+        self.window.session.set_selection(selection)
+        self.window.attempt(lambda: self.window.sentence.start("run_loop", {"ratio": ratio}, False))
+        self.window.view.setFocus()
+
+    def _curve_through(self, places: list[Floats], part: str) -> None:
+        points = tuple(tuple(round(float(value), 4) for value in place) for place in places)
+        self.take_tool(None)
+        self.window.attempt(
+            lambda: self.window.sentence.start("add_curve", {"points": points, "kind": "smooth"}, False)
+        )
+
+    def _strip_along(self, places: list[Floats], part: str) -> None:
+        path = tuple(tuple(float(value) for value in place) for place in places)
+        document = self.window.session.document
+        onto = document.find(part).name if part and part != document.active else None
+        values = {**self.window.sentence.numbers("lay_strip"), "path": path, "onto": onto}
+        self.window.attempt(lambda: self.window.sentence.start("lay_strip", values, False))
+        self.window.view.setFocus()
 
     def _calibrate(self, name: str, start: tuple[float, float], end: tuple[float, float]) -> None:
         apart = float(np.hypot(end[0] - start[0], end[1] - start[1]))

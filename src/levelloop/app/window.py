@@ -43,7 +43,11 @@ from levelloop.document.session import Session, State
 from levelloop.files import DOCUMENT_WRITERS, MESH_WRITERS, notes_on, write_meshes
 
 # What an operation starts with in the window where its own default would show nothing.
-STARTERS: dict[str, dict[str, Any]] = {"extrude": {"distance": 5.0}}
+STARTERS: dict[str, dict[str, Any]] = {
+    "extrude": {"distance": 5.0},
+    "array": {"move": (20.0, 0.0, 0.0)},
+    "helix": {"turns": 2.0},
+}
 # What cannot run before a word is typed.
 NEED_WORDS = (
     "rename_part",
@@ -52,6 +56,8 @@ NEED_WORDS = (
     "keep_set",
     "select_set",
     "select_where",
+    "boolean",
+    "extrude_along",
     "group_part",
     "set_guide",
     "set_camera",
@@ -128,7 +134,10 @@ class Window(QMainWindow):
 
     def start(self, key: str) -> None:
         """Begins an operation as its menu entry, tool or key does."""
-        operation = REGISTRY[key]
+        several = self.session.document.parts and len(self.session.selection) > 1
+        if key == "join_points" and several and self.session.selection.kind != "points":
+            # One key for both: what is selected says which.
+            key = "bridge"
         by_hand = {
             "add_guide": self.on_view.ask_guide,
             "keep_camera": self.on_view.keep_camera,
@@ -137,6 +146,7 @@ class Window(QMainWindow):
         if key in by_hand:
             by_hand[key]()
             return
+        operation = REGISTRY[key]
         if not self.session.document.parts and operation.acts_on not in ("form", "document"):
             self.tell("There is no part yet; add a form first.")
             return
@@ -144,13 +154,16 @@ class Window(QMainWindow):
             self.attempt(lambda: self.session.do(key))
             return
         reason = operation.why_not(self.session.selection)
+        if key == "run_loop" and len(self.session.selection) == 0:
+            self.on_view.run_loop()
+            return
         if reason:
             self.tell(reason)
             return
         self.tell("")
         self.panes.hands.tool = None
-        if key == "nudge":
-            self.on_view.nudge()
+        if REGISTRY[key].drawn:
+            {"nudge": self.on_view.nudge, "cut": self.on_view.cut, "lay_strip": self.on_view.lay_strip}[key]()
             return
         waiting = key in TRANSFORMS or key in NEED_WORDS
         self.view.mode = key if key in TRANSFORMS else None  # type: ignore[assignment]
@@ -300,7 +313,8 @@ class Window(QMainWindow):
             self._escape()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             again = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-            self.sentence.finish(again)
+            if not self.on_view.finish_tool():
+                self.sentence.finish(again)
         elif self.view.mode and event.text() and event.text() in "0123456789.-+(" and self.sentence.fields:
             # Typing starts at once.
             field = next(iter(self.sentence.fields.values()))

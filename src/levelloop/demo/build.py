@@ -10,20 +10,34 @@ from levelloop.document.document import Document, Guide
 from levelloop.document.script import run_script
 from levelloop.document.session import Session
 
-SCRIPTS = ("honey_jar", "hive_bracket")
-GROUPS = {"honey jar": "table", "hive bracket": "hive"}
+SCRIPTS = ("honey_jar", "hive_bracket", "jar_lid", "bellows", "spout", "shelf_bracket", "bee_head")
+GROUPS = {
+    "honey jar": "table",
+    "jar lid": "table",
+    "hive bracket": "hive",
+    "shelf bracket": "hive",
+    "bolt": "hive",
+    "bellows": "smoker",
+    "spout": "smoker",
+    "bee form": "bee",
+    "bee head": "bee",
+}
+HELPERS = ("bee form",)
 # Drawings of the bee: the image, its view, width and place of its middle in mm; both 84 mm high.
 GUIDES = (("bee_front", "front", 70.0, (-85.0, 42.0)), ("bee_side", "right", 98.0, (-95.0, 42.0)))
 
 
 def demo_document() -> Document:
-    """The beekeeper's workshop so far: a honey jar, a hive bracket with faults, and drawings of the bee."""
+    """The beekeeper's workshop so far: jar and lid, brackets and bolt, smoker parts, half a bee's head, its drawings."""
     session = Session.new()
     for name in SCRIPTS:
         text = files("levelloop.demo").joinpath(f"{name}.json").read_text(encoding="utf-8")
         run_script(session, json.loads(text))
     document = session.document
-    parts = tuple(replace(part, group=GROUPS.get(part.name, "")) for part in document.parts)
+    parts = tuple(
+        replace(part, group=GROUPS.get(part.name, ""), helper=part.name in HELPERS, visible=part.name not in HELPERS)
+        for part in document.parts
+    )
     return replace(
         document,
         parts=parts,

@@ -11,8 +11,9 @@ import numpy as np
 from psygnal import Signal
 
 from levelloop.core.arrays import Integers
-from levelloop.core.edit.carry import Edit
+from levelloop.core.edit.carry import Edit, mapped, through
 from levelloop.core.edit.combine import combined
+from levelloop.core.edit.cut import mirrored_path
 from levelloop.core.edit.symmetry import made_symmetric, on_both_sides, twins_by_flow, twins_by_place
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
@@ -477,8 +478,24 @@ def _on_both_sides(
     def run(mesh: Mesh, chosen: Selection) -> Edit:
         return _edited(replace(part, mesh=mesh), operation, chosen, values)
 
+    if operation.drawn == "path" and operation.key == "cut":
+        return _cut_on_both_sides(part, operation, values, axis, twins(part.mesh, symmetry))
     in_turn = operation.in_turn or goes_somewhere or goes_along
     return on_both_sides(part.mesh, selection, axis, twins(part.mesh, symmetry), run, in_turn)
+
+
+def _cut_on_both_sides(part: Part, operation: Operation, values: dict[str, Any], axis: int, twin: Integers) -> Edit:
+    """A cut and its mirror image; what already lies on the plane is cut once."""
+    nothing = Selection("faces", np.zeros(0, dtype=np.int64))
+    first = _edited(part, operation, nothing, values)
+    path = mirrored_path(part.mesh, values["path"], twin, axis)
+    try:
+        second = _edited(replace(part, mesh=first.mesh), operation, nothing, {**values, "path": path})
+    except EditError:
+        # On the plane itself both are one.
+        return first
+    both = combine(mapped(first.selection, second.origin), second.selection, add=True)
+    return Edit(second.mesh, both, through(first.origin, second.origin), first.message)
 
 
 def twins(mesh: Mesh, symmetry: Symmetry) -> Integers:

@@ -31,13 +31,22 @@ class Place:
     at: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
 
-def cut(mesh: Mesh, selection: Selection, path: Sequence[Mapping[str, Any]] = (), closed: bool = False) -> Edit:
+def cut(
+    mesh: Mesh,
+    selection: Selection,
+    path: Sequence[Mapping[str, Any]] = (),
+    closed: bool = False,
+    ratio: float | None = None,
+) -> Edit:
     """Draws edges through faces along a path.
 
     path: places {"edge": [a, b], "ratio": t}, {"point": i} or {"face": f, "at": (x, y, z)} in order; each two that
-    follow each other lie on one face. closed: back to the first. Ends inside a face are tied to its nearest corner, so
+    follow each other lie on one face. closed: back to the first; ratio: where all edges are crossed, from the
+    point each names first. Ends inside a face are tied to its nearest corner, so
     that all faces stay plain polygons. Selected after: the new edges.
     """
+    if ratio is not None:
+        path = [{**entry, "ratio": ratio} if "edge" in entry else entry for entry in path]
     places = [_read(mesh, entry) for entry in path]
     if len(places) < (3 if closed else 2):
         raise EditError(f"A cut needs at least {3 if closed else 2} places.")

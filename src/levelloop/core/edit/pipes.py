@@ -22,7 +22,7 @@ def pipe(mesh: Mesh, path: Path, places: Floats, sides: int, caps: str) -> Edit:
     caps: "open", "face", "quads" (sides must be even) or "round". Selected after: the new faces.
     """
     on, radii = path.at(places), path.radius_at(places)
-    frames = frames_along(on, path.closed)
+    frames = frames_along(on, path.closed, path.smooth)
     if caps == "quads" and sides % 2:
         raise EditError(f"Caps of quads need an even number of sides; these are {sides}.")
     if caps == "round" and not path.closed:
@@ -85,5 +85,5 @@ def _rounded(on: Floats, radii: Floats, frames: Floats) -> tuple[Floats, Floats,
 def _tips(path: Path, places: Floats) -> Floats:
     """Where the tips of round caps are: (2, 3)."""
     on, radii = path.at(places), path.radius_at(places)
-    frames = frames_along(on)
+    frames = frames_along(on, False, path.smooth)
     return np.stack((on[0] - radii[0] * frames[0, 2], on[-1] + radii[-1] * frames[-1, 2]))

@@ -286,12 +286,15 @@ def _outward(edit: Edit, new: Integers, axis: Floats, centre: Floats) -> Edit:
 
 
 def _profile_radius(mesh: Mesh, selection: Selection, axis: Floats, centre: Floats) -> float:
-    """How far from the axis a profile begins: its open ends, or where it comes nearest."""
+    """How far from the axis a profile begins: its open ends, or its broad side."""
     chosen = points_of(mesh.topology, selection)
     local = mesh.points[chosen] - centre
     radius = np.linalg.norm(local - np.outer(local @ axis, axis), axis=1)
     if not _is_open_profile(mesh, selection):
-        return float(radius.min())
+        # A closed profile stands on the side where it is wider along the axis.
+        up, slack = local @ axis, 1e-6 * max(float(radius.max()), 1e-9)
+        wide = [np.ptp(up[np.abs(radius - end) <= slack]) for end in (radius.min(), radius.max())]
+        return float(radius.max() if wide[1] > wide[0] else radius.min())
     count = np.bincount(mesh.topology.edges[selection.indices].ravel(), minlength=mesh.n_points)[chosen]
     return float(radius[count == 1].mean())
 
@@ -328,7 +331,7 @@ def _near_end_first(path: Path, points: Floats) -> Path:
 def _moved_along(points: Floats, path: Path, places: Floats, end_scale: float, twist: float) -> list[Floats]:
     """Where points go along a path, as they lie to its start: one layer for each place."""
     on = path.at(places)
-    frames = frames_along(on, path.closed)
+    frames = frames_along(on, path.closed, path.smooth)
     share = np.linspace(0.0, 1.0, len(places))
     if twist:
         across = turned_about(frames[:, 0], frames[:, 2], np.radians(twist) * share)

@@ -158,7 +158,7 @@ def _rim_rows(
 
 
 def _beyond(mesh: Mesh, region: Region, n_fans: int) -> Floats:
-    """For each fan on the rim the direction away from the region, in its surface: (f, 3)."""
+    """How each fan on the rim moves for 1 mm away from the region, square to its edges: (f, 3)."""
     topology, points = mesh.topology, mesh.points
     corner = region.corners[region.rim]
     normals = face_normals(topology, points)[topology.corner_face[corner]]
@@ -166,7 +166,7 @@ def _beyond(mesh: Mesh, region: Region, n_fans: int) -> Floats:
     outward = unit(np.cross(edge, normals))
     start, end = region.fan[region.rim], region.next_fan[region.rim]
     both, label = np.concatenate((outward, outward)), np.concatenate((start, end))
-    return unit(meet_planes(both, np.ones(len(both)), label, n_fans))
+    return meet_planes(both, np.ones(len(both)), label, n_fans)
 
 
 def _folded(mesh: Mesh, faces: Integers, region: Region, outer: Floats, inner: Floats, turned: Integers) -> str:

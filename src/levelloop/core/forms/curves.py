@@ -126,13 +126,13 @@ def path_of(curve: Any) -> Path:
     return _checked(Path(curve.points[order], run.closed, radii[order], curve.curve == "smooth"))
 
 
-def frames_along(points: Floats, closed: bool = False) -> Floats:
+def frames_along(points: Floats, closed: bool = False, smooth: bool = False) -> Floats:
     """Frames that turn as little as they can along points, rows of (n, 3, 3): across, across, along.
 
     Double reflection (Wang, Jüttler, Zheng & Liu 2008, table I). closed: the last point is the first again; what the
-    frames are off there is spread over the whole way.
+    frames are off there is spread over the whole way. smooth: the points lie on an arc rather than on straight pieces.
     """
-    along = _tangents(points, closed)
+    along = _tangents(points, closed, smooth)
     first = np.cross(along[0], np.eye(3)[int(np.argmin(np.abs(along[0])))])
     across = np.empty_like(points)
     across[0] = first / np.linalg.norm(first)
@@ -193,7 +193,7 @@ def _through(ring: Floats, places: Floats, smooth: bool, closed: bool) -> Floats
     return np.asarray(spline(np.interp(places, np.arange(len(ring)), knots)))
 
 
-def _tangents(points: Floats, closed: bool) -> Floats:
+def _tangents(points: Floats, closed: bool, smooth: bool) -> Floats:
     """The direction at each point, halfway between those of the stretches beside it."""
     steps = unit(np.diff(points, axis=0))
     before = np.concatenate((steps[-1:] if closed else steps[:1], steps))
@@ -201,4 +201,9 @@ def _tangents(points: Floats, closed: bool) -> Floats:
     middle = before + after
     folded = np.linalg.norm(middle, axis=1) < 1e-9
     middle[folded] = before[folded]
-    return unit(middle)
+    along = unit(middle)
+    if smooth and not closed and len(points) > 2:
+        # An arc's end turns on as much as its last stretch did: the direction before it, mirrored at that stretch.
+        for end, inner, step in ((0, 1, steps[0]), (-1, -2, steps[-1])):
+            along[end] = 2.0 * float(step @ along[inner]) * step - along[inner]
+    return along

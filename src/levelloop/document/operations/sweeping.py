@@ -7,6 +7,7 @@ from levelloop.core.edit.copies import array, keep_slice, mirror_across
 from levelloop.core.edit.cut import cut
 from levelloop.core.edit.flats import swing_edge, take_out_flats
 from levelloop.core.edit.groove import groove
+from levelloop.core.edit.laid import lay_strip
 from levelloop.core.edit.slicing import slice_planes
 from levelloop.core.edit.split import split_ring, subdivide
 from levelloop.core.edit.sweeping import extrude_along, helix, revolve, sweep
@@ -23,6 +24,7 @@ from levelloop.document.parameters import (
     Lengths,
     Number,
     Parameter,
+    PartName,
     Plain,
     PlaneOf,
     Ratio,
@@ -223,13 +225,34 @@ SWEEPING: tuple[Operation, ...] = (
         "Cut",
         "Build",
         cut,
-        "Cut along a path, {closed}",
+        "Cut along a path[ at ratio {ratio}], {closed}",
         "Draws edges through faces, from point to point",
         "cage",
-        (Plain("path", ()), Toggle("closed", False, "Whether it comes back", on="closed", off="open")),
+        (
+            Plain("path", ()),
+            Toggle("closed", False, "Whether it comes back", on="closed", off="open"),
+            Ratio("ratio", None, "Where all edges are crossed", optional=True, low=0, high=1),
+        ),
         shortcut="C",
         icon="cut",
         group="Cut",
+        drawn="path",
+    ),
+    Operation(
+        "lay_strip",
+        "Lay a strip",
+        "Build",
+        lay_strip,
+        "Lay a strip {width} wide, {count} quads[, onto {onto}][, ends welded within {weld}]",
+        "Quads along a line over another part's surface",
+        "cage",
+        (
+            Plain("path", ()),
+            Length("width", 5.0, "Across", low=0, above_low=True),
+            Count("count", 8, "Quads along it", high=4096),
+            PartName("onto", None, "The part it lies on", optional=True),
+            Length("weld", None, "How near its ends meet points that are there", optional=True, low=0),
+        ),
         drawn="path",
     ),
     Operation(
@@ -331,7 +354,7 @@ SWEEPING: tuple[Operation, ...] = (
         "Curve settings",
         "Part",
         set_curve,
-        "Let the curve run {kind}[, radius of {selection} {radius}]",
+        "Let the curve run {kind}[, radius {radius}]",
         "How it runs through its points, and the radii of what is swept along it",
         "cage",
         (
