@@ -219,7 +219,7 @@ class SentenceBar(QWidget):
         operation, values, subject = self._subject()
         shown: tuple[Any, ...] = ("", subject, bool(self.session.document.parts))
         if operation is not None:
-            shown = (operation.key, subject, *operation.pieces(values))
+            shown = (operation.key, subject, self._selected_before(), *operation.pieces(values))
         if shown != self._shown:
             self._shown = shown
             self._rebuild(operation, values, subject)

@@ -11,6 +11,8 @@ from levelloop.core.selection import Selection
 from levelloop.document.operations import REGISTRY
 from levelloop.document.registry import Operation
 
+# What a click in the view can start without a selection.
+FROM_POINTER = ("run_loop",)
 GROUPS = ("Shape", "Build", "Cut", "Join", "Smooth")
 
 
@@ -22,7 +24,7 @@ class ToolRack(QScrollArea):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("rack")
-        self.setFixedWidth(112)
+        self.setFixedWidth(124)
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFrameShape(QScrollArea.Shape.NoFrame)
@@ -52,7 +54,7 @@ class ToolRack(QScrollArea):
         button.setText(operation.title)
         button.setFont(text_font(9))
         button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        button.setFixedSize(100, 24)
+        button.setFixedSize(106, 24)
         button.clicked.connect(lambda: self.chosen.emit(operation.key))
         self.buttons[operation.key] = button
         return button
@@ -69,6 +71,8 @@ class ToolRack(QScrollArea):
             reason = ""
             if operation.acts_on == "cage":
                 reason = "There is no part yet." if selection is None else operation.why_not(selection)
+                if key in FROM_POINTER and selection is not None and len(selection) == 0:
+                    reason = ""
             button.setEnabled(not reason)
             keys = f"  ({operation.shortcut})" if operation.shortcut else ""
             button.setToolTip(operation.hint + keys + (f"\n{reason}" if reason else ""))

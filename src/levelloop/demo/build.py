@@ -28,7 +28,7 @@ GUIDES = (("bee_front", "front", 70.0, (-85.0, 42.0)), ("bee_side", "right", 98.
 
 
 def demo_document() -> Document:
-    """The beekeeper's workshop so far: jar and lid, brackets and bolt, smoker parts, half a bee's head, its drawings."""
+    """The beekeeper's workshop so far: jar and lid, brackets and bolt, smoker parts, half a bee's head."""
     session = Session.new()
     for name in SCRIPTS:
         text = files("levelloop.demo").joinpath(f"{name}.json").read_text(encoding="utf-8")
