@@ -25,16 +25,32 @@ import numpy as np  # noqa: E402
 import reference  # noqa: E402
 
 from levelloop.core.edit.bevel import bevel  # noqa: E402
+from levelloop.core.edit.boolean import boolean  # noqa: E402
+from levelloop.core.edit.bridge import bridge  # noqa: E402
+from levelloop.core.edit.combine import combined  # noqa: E402
+from levelloop.core.edit.copies import array, keep_slice, mirror_across  # noqa: E402
+from levelloop.core.edit.cut import cut  # noqa: E402
 from levelloop.core.edit.extrude import extrude, inset  # noqa: E402
+from levelloop.core.edit.flats import swing_edge, take_out_flats  # noqa: E402
+from levelloop.core.edit.groove import groove  # noqa: E402
 from levelloop.core.edit.loops import run_loop  # noqa: E402
+from levelloop.core.edit.simple import delete  # noqa: E402
+from levelloop.core.edit.slicing import slice_planes  # noqa: E402
 from levelloop.core.edit.soft import Soft, soft_weights  # noqa: E402
+from levelloop.core.edit.split import split_ring, subdivide  # noqa: E402
+from levelloop.core.edit.sweeping import extrude_along, revolve  # noqa: E402
 from levelloop.core.edit.take_out import take_out  # noqa: E402
+from levelloop.core.edit.thicken import thicken  # noqa: E402
+from levelloop.core.edit.to_quads import to_quads  # noqa: E402
 from levelloop.core.edit.transform import move  # noqa: E402
+from levelloop.core.edit.weaving import weave  # noqa: E402
 from levelloop.core.edit.weld import weld  # noqa: E402
-from levelloop.core.forms.primitives import box, plane  # noqa: E402
+from levelloop.core.forms.primitives import box, cylinder, plane, quad_sphere  # noqa: E402
+from levelloop.core.forms.solids import geodesic  # noqa: E402
+from levelloop.core.measure.faces import face_centres  # noqa: E402
 from levelloop.core.mesh import Mesh  # noqa: E402
 from levelloop.core.review import review  # noqa: E402
-from levelloop.core.selection import Selection, grow, select_all, select_loop, select_ring  # noqa: E402
+from levelloop.core.selection import Selection, grow, select_all, select_boundary, select_loop, select_ring  # noqa: E402
 from levelloop.core.subdivision.live import LivePoints  # noqa: E402
 from levelloop.core.subdivision.surface import SmoothSurface  # noqa: E402
 from levelloop.core.topology import Topology  # noqa: E402
@@ -160,6 +176,65 @@ def editing(faces: int) -> list[Row]:
             "",
         ),
     ]
+
+
+def building(faces: int) -> list[Row]:
+    """The operations that change faces, on a cage whose connectivity is known; targets at 20,000 faces."""
+    mesh = cube_of(faces)
+    topology = mesh.topology
+    _ = topology.twin, topology.ring_label, topology.around, mesh.creases, topology.corners_by_point
+    quarter = Selection("faces", np.arange(topology.n_faces // 4))
+    edge = Selection("edges", np.array([topology.n_edges // 3]))
+    ring, loop = select_ring(topology, edge), select_loop(topology, edge)
+    nothing = Selection("faces", np.zeros(0, dtype=np.int64))
+    # A box without its top, for what closes boundaries; two of them for what joins them.
+    top = np.flatnonzero(face_centres(topology, mesh.points)[:, 2] > 49.999)
+    cup = delete(mesh, Selection("faces", top)).mesh
+    rim = select_boundary(cup.topology, nothing)
+    half = cube_of(faces // 2)
+    cups = []
+    for height in (0.0, 200.0):
+        lid = np.flatnonzero(
+            np.abs(face_centres(half.topology, half.points)[:, 2] - (50 if height == 0 else -50)) < 1e-3
+        )
+        open_ = delete(half, Selection("faces", lid)).mesh
+        cups.append(open_.with_points(open_.points + np.array([0.0, 0.0, height])))
+    both = combined(cups)
+    rims = select_boundary(both.topology, nothing)
+    _ = both.topology.twin, cup.topology.twin
+    bent = quad_sphere(100, max(1, round((faces / 6) ** 0.5)))
+    triangles_ = subdivided_triangles(faces)
+    corner = topology.face(0)
+    drill = cylinder(30, 300, 16)
+    work: list[tuple[str, Callable[[], object], float]] = [
+        ("split a ring", lambda: split_ring(mesh, ring), 60.0),
+        ("slice by a slanted plane", lambda: slice_planes(bent, nothing, ((0, 0, 0), (1.0, 0.3, 0.2))), 60.0),
+        ("subdivide a quarter", lambda: subdivide(mesh, quarter), 60.0),
+        ("groove a loop", lambda: groove(mesh, loop, 0.2, -0.1), 60.0),
+        ("thicken all", lambda: thicken(cup, nothing, 1.0, 0.0), 60.0),
+        ("take out flats", lambda: take_out_flats(mesh, nothing), 60.0),
+        ("mirror across, keep one side", lambda: mirror_across(bent, nothing, "x", "+"), 60.0),
+        ("array of 2, welded", lambda: array(mesh, nothing, 2, (100, 0, 0), weld=0.001), 60.0),
+        ("keep a slice of 8", lambda: keep_slice(bent, nothing, 8), 60.0),
+        ("extrude along a curve, a quarter", lambda: extrude_along(mesh, quarter, [(0, 0, 50), (0, 0, 90)], 4), 60.0),
+        ("revolve a loop, 16 steps", lambda: revolve(mesh, loop, 90.0, 16, weld=None), 60.0),
+        ("weave a boundary", lambda: weave(cup, rim), 1000.0),
+        ("bridge two boundaries", lambda: bridge(both, rims, 4), 60.0),
+        ("to quads", lambda: to_quads(triangles_, nothing), 60.0),
+        ("swing an edge", lambda: swing_edge(mesh, edge), 60.0),
+        ("cut a face", lambda: cut(mesh, nothing, [{"point": int(corner[0])}, {"point": int(corner[2])}]), 60.0),
+        ("boolean with a cylinder", lambda: boolean(mesh, drill, "subtract"), 1000.0),
+    ]
+    rows: list[Row] = []
+    for title, run, target in work:
+        run()
+        rows.append((f"{faces:,} faces: {title}", best(run, 3), target if faces == 20_000 else None, ""))
+    return rows
+
+
+def subdivided_triangles(faces: int) -> Mesh:
+    """A sphere of about so many triangles."""
+    return geodesic(100, max(0, round(np.log(faces / 20) / np.log(4))))
 
 
 def hands() -> list[Row]:
@@ -319,7 +394,7 @@ def main() -> None:
     theirs = reference.run(program, mesh, LEVEL, 5)[0] if program else None
     rows = smoothing(mesh, theirs) + selecting()
     for faces in (1_000, 5_000, 20_000, 100_000):
-        rows += editing(faces)
+        rows += editing(faces) + building(faces)
     rows += hands() + reviewing() + files() + on_screen() + memory()
     lines = ["| work | ms | target | verdict | |", "| --- | ---: | ---: | --- | --- |"]
     for title, taken, target, note in rows:

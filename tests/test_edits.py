@@ -497,3 +497,15 @@ def test_every_crease_of_a_cage_survives_a_loop_run_and_taken_out() -> None:
 def test_taking_out_all_but_an_edge_of_a_box_is_refused() -> None:
     with pytest.raises(EditError, match="fewer than three corners"):
         take_out(CUBE, select(CUBE.topology, "points", [0, 1, 2, 5, 6]), two_edge_points=False)
+
+
+@pytest.mark.parametrize("each", [True, False])
+def test_an_inset_is_held_back_before_its_rim_crosses_itself(each: bool) -> None:
+    mesh = box((20, 10, 6))
+    edit = inset(mesh, Selection("faces", np.array([1])), 30.0, each=each)
+    assert "held at 4.9 mm" in edit.message
+    normals = face_normals(edit.mesh.topology, edit.mesh.points)
+    assert np.allclose(normals[1], (0, 0, 1)) and np.allclose(normals[6:], (0, 0, 1))
+    assert inset(mesh, Selection("faces", np.array([1])), 4.0, each=each).message == ""
+    # Outwards there is room without end.
+    assert inset(mesh, Selection("faces", np.array([1])), -30.0, each=each).message == ""

@@ -154,7 +154,10 @@ PARAMETERS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
         "creases": st.sampled_from(CREASE_RULES),
     },
 }
-KEEP_EULER = ("move", "rotate", "scale", "flip", "crease", "run_loop", "join_points", "move_along_normals", "seam")
+KEEP_EULER = (
+    *("move", "rotate", "scale", "flip", "crease", "run_loop", "join_points", "move_along_normals", "seam"),
+    *("shade", "split_ring", "subdivide", "swing_edge", "groove"),
+)
 SET_TAGS = ("hide", "show_all", "crease", "sharpen_points", "seam", "keep_set", "set_scheme", "turn_diagonal")
 MERGE = ("weld", "weld_onto", "collapse")
 WELD_AFTER = ("revolve", "helix", "array", "mirror_across", "weld")

@@ -134,8 +134,10 @@ def points_of(topology: Topology, selection: Selection) -> Integers:
     if selection.kind == "points":
         return np.sort(selection.indices)
     if selection.kind == "edges":
-        return np.unique(topology.edges[selection.indices])
-    return np.unique(topology.corners[topology.corners_of_faces(selection.indices)])
+        return np.flatnonzero(mask_of(topology.edges[selection.indices].ravel(), topology.n_points))
+    corners = topology.corners[topology.corners_of_faces(selection.indices)]
+    # A mask is sorted and has each once, many times faster than sorting does it.
+    return np.flatnonzero(mask_of(corners, topology.n_points))
 
 
 def edges_of(topology: Topology, selection: Selection) -> Integers:
@@ -143,7 +145,8 @@ def edges_of(topology: Topology, selection: Selection) -> Integers:
     if selection.kind == "edges":
         return np.sort(selection.indices)
     if selection.kind == "faces":
-        return np.unique(topology.corner_edge[topology.corners_of_faces(selection.indices)])
+        edges = topology.corner_edge[topology.corners_of_faces(selection.indices)]
+        return np.flatnonzero(mask_of(edges, topology.n_edges))
     chosen = selection.mask(topology)
     return np.flatnonzero(chosen[topology.edges].all(axis=1))
 

@@ -482,8 +482,10 @@ class Topology:
             return np.full(len(wanted), -1, dtype=np.int64)
         base = max(1, self.n_points)
         keys = self._edge_keys
-        key = wanted.min(axis=1) * base + wanted.max(axis=1)
-        valid = (wanted >= 0).all(axis=1) & (wanted < self.n_points).all(axis=1)
+        # By columns: reducing rows of two is twenty times slower.
+        low, high = np.minimum(wanted[:, 0], wanted[:, 1]), np.maximum(wanted[:, 0], wanted[:, 1])
+        key = low * base + high
+        valid = (low >= 0) & (high < self.n_points)
         order = self._edge_order
         place = np.minimum(np.searchsorted(keys, key, sorter=order), self.n_edges - 1)
         found = place if order is None else order[place]
@@ -491,7 +493,7 @@ class Topology:
 
     @cached_property
     def _edge_keys(self) -> Integers:
-        low, high = self.edges.min(axis=1), self.edges.max(axis=1)
+        low, high = np.minimum(*self.edges.T), np.maximum(*self.edges.T)
         return frozen(low * max(1, self.n_points) + high)
 
     @cached_property

@@ -123,6 +123,8 @@ def keep_slice(mesh: Mesh, selection: Selection, count: int = 4, axis: Any = "z"
     """
     if count < 2:
         raise EditError("Keep one of at least two slices.")
+    if mesh.n_faces == 0:
+        raise EditError("There are no faces to keep a slice of.")
     frame = axis_turn(axis)
     centre = np.zeros(3) if isinstance(pivot, str) and pivot == "origin" else _place(mesh, pivot)
     edit = Edit(mesh, select_all(mesh.topology, "faces"), _same(mesh))
@@ -176,11 +178,14 @@ def _with_copies(mesh: Mesh, copies: list[Mesh], origin: Origin) -> Edit:
     whole = combined([mesh, *copies])
     points = np.concatenate((np.arange(mesh.n_points), *([origin.points] * len(copies))))
     faces = np.concatenate((np.arange(mesh.n_faces), *([origin.faces] * len(copies))))
-    edges = np.full(whole.n_edges, -1, dtype=np.int64)
-    edges[whole.topology.find_edges(mesh.topology.edges)] = np.arange(mesh.n_edges)
-    first = mesh.n_points
-    for copy in copies:
-        edges[whole.topology.find_edges(copy.topology.edges + first)] = origin.edges
-        first += copy.n_points
+    starts = mesh.n_points + np.concatenate(([0], np.cumsum([copy.n_points for copy in copies])))
+    pairs = np.concatenate(
+        (mesh.topology.edges, *(copy.topology.edges + first for copy, first in zip(copies, starts, strict=False)))
+    )
+    came_from = np.concatenate((np.arange(mesh.n_edges), *([origin.edges] * len(copies))))
+    edges = came_from
+    if not np.array_equal(pairs, whole.topology.edges):
+        edges = np.full(whole.n_edges, -1, dtype=np.int64)
+        edges[whole.topology.find_edges(pairs)] = came_from
     # Names stay with the original: a copy is not meant where a set was kept.
     return Edit(whole, Selection("faces", np.zeros(0, np.int64)), Origin(points, edges, faces))

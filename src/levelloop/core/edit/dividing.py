@@ -7,13 +7,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from levelloop.core.arrays import Floats, Integers, mask_of, offsets_from_sizes, ranges
-from levelloop.core.edit.carry import Edit, carry, through
+from levelloop.core.edit.carry import Edit, carry, identity, through
 from levelloop.core.edit.outlines import Outlines
 from levelloop.core.edit.planar import area, cells, connected, crossings, flat_axes
 from levelloop.core.errors import EditError
 from levelloop.core.measure.faces import face_vectors
 from levelloop.core.mesh import Mesh
-from levelloop.core.selection import NOTHING, select_mask
+from levelloop.core.selection import NOTHING, Selection, select_mask
 
 
 @dataclass(frozen=True, eq=False)
@@ -31,6 +31,8 @@ def with_points_on_edges(mesh: Mesh, edges: Integers, ratios: Floats) -> tuple[E
     the edit, with nothing selected, and the number of each new point.
     """
     topology = mesh.topology
+    if len(edges) == 0:
+        return Edit(mesh, NOTHING, identity(mesh)), edges
     count = np.bincount(edges, minlength=topology.n_edges)
     first = mesh.n_points + offsets_from_sizes(count)[:-1]
     touched = np.zeros(mesh.n_faces, dtype=np.bool_)
@@ -84,6 +86,8 @@ def divide_by_chords(mesh: Mesh, faces: Integers, first: Integers, second: Integ
     Selected after: the new edges.
     """
     topology = mesh.topology
+    if len(faces) == 0:
+        return Edit(mesh, Selection("edges", faces), identity(mesh))
     low, high = np.minimum(first, second), np.maximum(first, second)
     start, size = topology.face_offsets[faces], topology.face_sizes[faces]
     outlines = Outlines(topology, mask_of(faces, mesh.n_faces))

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -23,6 +23,8 @@ from levelloop.core.mesh import Mesh
 from levelloop.core.planes import as_direction
 from levelloop.core.selection import Selection
 from levelloop.core.topology import Topology
+
+USED_UP = 0.98  # of the way at which an edge of the rim would have no length left
 
 
 def extrude(
@@ -58,8 +60,8 @@ def extrude(
 def inset(mesh: Mesh, selection: Selection, width: float, depth: float = 0.0, each: bool = False) -> Edit:
     """Draws the rim of faces inwards by a width and leaves a border of quads.
 
-    width: mm, square to each rim edge within its face; depth: mm along the normals, positive raised.
-    each: every face by itself. Selected after: the inner faces.
+    width: mm, square to each rim edge within its face; it is held back where the rim would cross itself.
+    depth: mm along the normals, positive raised; each: every face by itself. Selected after: the inner faces.
     """
     return _raise(mesh, selection, np.array([[depth, width]]), each, None, 1.0, "inset")
 
@@ -118,11 +120,17 @@ def _raise(
         raise EditError(f"The faces to {verb} close on themselves; leave out at least one, so that there is a rim.")
     outwards, inwards = _directions(mesh, region, along, bool(np.any(rows[:, 1] != 0)), each)
     base = points[region.fan_point]
+    told = ""
+    if verb == "inset":
+        most = _room_inwards(region, base, inwards)
+        if rows[0, 1] > most:
+            told = f"The width was held at {most:.4g} mm, where the rim would cross itself."
+            rows = np.array([[rows[0, 0], most]])
     layers = [
         _scaled(region, base + outwards * out + inwards * across, 1.0 + (end_scale - 1.0) * (row + 1) / len(rows))
         for row, (out, across) in enumerate(rows)
     ]
-    return lift(mesh, selection, region, layers, bool(np.any(rows[:, 1] != 0)))
+    return replace(lift(mesh, selection, region, layers, bool(np.any(rows[:, 1] != 0))), message=told)
 
 
 def lift(mesh: Mesh, selection: Selection, region: Region, layers: Sequence[Floats], drawn_in: bool = False) -> Edit:
@@ -169,6 +177,16 @@ def lift(mesh: Mesh, selection: Selection, region: Region, layers: Sequence[Floa
 
 
 # Helpers
+
+
+def _room_inwards(region: Region, base: Floats, inwards: Floats) -> float:
+    """How far the rim can be drawn in before one of its edges is used up: mm."""
+    start, end = region.fan[region.rim], region.next_fan[region.rim]
+    edge = base[end] - base[start]
+    shrinks = -np.einsum("ij,ij->i", inwards[end] - inwards[start], edge)
+    square = np.einsum("ij,ij->i", edge, edge)
+    used_up = np.divide(square, shrinks, out=np.full(len(edge), np.inf), where=shrinks > 1e-12 * square)
+    return USED_UP * float(used_up.min(initial=np.inf))
 
 
 def _directions(

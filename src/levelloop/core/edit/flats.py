@@ -24,6 +24,8 @@ def take_out_flats(mesh: Mesh, selection: Selection, angle: float = 1.0) -> Edit
     """
     if len(selection) and selection.kind != "faces":
         raise EditError("To take out flats, select faces, or nothing for all.")
+    if mesh.n_faces == 0:
+        raise EditError("There are no faces to join.")
     topology = mesh.topology
     chosen = selection.mask(topology) if len(selection) else np.ones(mesh.n_faces, dtype=np.bool_)
     pair = topology.edge_faces
@@ -162,6 +164,8 @@ def _without_straight_points(edit: Edit, before: Mesh, gone: Booleans) -> Edit:
 
 def _swung(mesh: Mesh, edges: Integers, onwards: bool) -> Edit:
     topology = mesh.topology
+    if mesh.n_faces == 0:
+        raise EditError("An edge swings between two faces; this part has none.")
     pair = topology.edge_pair[edges]
     fits = (topology.edge_face_count[edges] == 2) & (topology.twin[np.maximum(pair[:, 0], 0)] == pair[:, 1])
     beside = topology.edge_faces[edges]

@@ -42,6 +42,8 @@ def slide(
     if ratio is not None and abs(amount) > 1:
         raise EditError("A slide's ratio lies between −1 and 1.")
     left = amount >= 0
+    if mesh.n_faces == 0:
+        raise EditError("Edges slide over the faces beside them; this part has none.")
     target, moves = _beside(mesh, selection, left)
     chosen = np.flatnonzero(moves)
     if len(chosen) == 0:

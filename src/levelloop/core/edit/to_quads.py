@@ -26,6 +26,8 @@ def to_quads(mesh: Mesh, selection: Selection, over: float = 30.0) -> Edit:
     topology = mesh.topology
     if selection.kind != "faces" and len(selection):
         raise EditError("To make quads, select faces, or nothing for all.")
+    if mesh.n_faces == 0:
+        raise EditError("There are no faces to make quads of.")
     chosen = mask_of(selection.indices, mesh.n_faces) if len(selection) else np.ones(mesh.n_faces, dtype=np.bool_)
     large = np.flatnonzero(chosen & (topology.face_sizes > 4))
     if len(large):
@@ -140,12 +142,15 @@ def _squareness(mesh: Mesh, edges: Integers) -> Floats:
         )
     ]
     normal = face_normals(topology, points)[topology.edge_faces[edges]].sum(axis=1)
-    ahead = np.roll(quad, -1, axis=1) - quad
-    behind = np.roll(quad, 1, axis=1) - quad
+    ahead = quad[:, [1, 2, 3, 0]] - quad
+    behind = -ahead[:, [3, 0, 1, 2]]
     turn = np.einsum("ijk,ik->ij", np.cross(ahead, behind), normal)
     dot = np.einsum("ijk,ijk->ij", ahead, behind)
     angle = np.arctan2(turn / np.maximum(np.linalg.norm(normal, axis=1), 1e-300)[:, None], dot)
-    return np.asarray(1.0 - np.abs(angle - np.pi / 2).max(axis=1) / (np.pi / 2))
+    off = np.abs(angle - np.pi / 2)
+    # By columns: reducing rows of four is many times slower.
+    worst = np.maximum(np.maximum(off[:, 0], off[:, 1]), np.maximum(off[:, 2], off[:, 3]))
+    return np.asarray(1.0 - worst / (np.pi / 2))
 
 
 def _best_pairs(pairs: Integers, quality: Floats, n_faces: int) -> Booleans:
