@@ -6,12 +6,17 @@ import sys
 from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
+from PySide6.QtCore import QPoint
 from PySide6.QtTest import QTest
 
+from levelloop.app.knife import Knife
 from levelloop.app.main import application
 from levelloop.app.picking import Hit
 from levelloop.app.window import Window
 from levelloop.core.measure.gauge import loop_gauge
+from levelloop.core.selection import Selection
+from levelloop.core.where import select_where
 from levelloop.demo.build import demo_document
 from levelloop.document.session import Session
 
@@ -23,15 +28,15 @@ def main_view(window: Window) -> None:
 
 
 def smooth(window: Window) -> None:
-    """Both parts smooth, with flow lines."""
-    window.stage.show_smooth("part1", True)
-    window.stage.show_smooth("part2", True)
+    """All parts smooth, with flow lines."""
+    for part in window.session.document.parts:
+        window.stage.show_smooth(part.id, True)
     window.view.frame(everything=True)
 
 
 def cage(window: Window) -> None:
     """The jar's cage alone, its points shown, from above."""
-    window.session.edit_part("part2", "Hide “hive bracket”", visible=False)
+    only(window, "honey jar")
     window.view.camera.tilt = 38.0
     window.set_kind("points")
     window.session.select_where("points", plane=((0, 0, 87), "z"))
@@ -73,9 +78,7 @@ def views(window: Window) -> None:
 def soft(window: Window) -> None:
     """A point pulled up, with what follows it softly."""
     window.session.do("add_plane", size=(100, 100), cells=(24, 24), at=(0, 0, 0), name="cloth")
-    for part in window.session.document.parts[:2]:
-        window.session.edit_part(part.id, f"Hide “{part.name}”", visible=False)
-    window.session.set_active("cloth")
+    only(window, "cloth")
     window.session.select(points=[12 * 25 + 12])
     window.on_view.toggle_soft()
     window.start("move")
@@ -86,8 +89,7 @@ def soft(window: Window) -> None:
 
 def bevel(window: Window) -> None:
     """A rounded block: its edges bevelled in three steps, the numbers open."""
-    for part in window.session.document.parts:
-        window.session.edit_part(part.id, f"Hide “{part.name}”", visible=False)
+    only(window, "bee head")
     window.session.do("add_box", size=(60, 40, 30), cells=(3, 2, 1), name="smoker foot")
     window.session.select_where("edges", angle_over=30)
     window.start("bevel")
@@ -129,8 +131,8 @@ def measure(window: Window) -> None:
 
 def guides(window: Window) -> None:
     """Looking through a named camera; the bee's drawing projected onto a block, another one being moved."""
-    for part in window.session.document.parts:
-        window.session.edit_part(part.id, f"Hide “{part.name}”", visible=False)
+    only(window, "bee form")
+    window.session.edit_part("bee form", "Hide", visible=False)
     window.session.do("add_box", size=(60, 40, 80), at=(-85, 0, 42), name="bee block", cells=(3, 2, 4))
     window.session.do("set_guide", name="bee, front", onto="bee block", opacity=0.9)
     window.view.look("front")
@@ -142,6 +144,64 @@ def guides(window: Window) -> None:
     window.on_view.move_guide()
 
 
+def only(window: Window, *names: str) -> None:
+    """Hides all parts but some, and makes the first of those the active one."""
+    for part in window.session.document.parts:
+        window.session.edit_part(part.id, "Show", visible=part.name in names)
+    window.session.set_active(names[0])
+
+
+def thread(window: Window) -> None:
+    """The jar lid from below: its thread wound as a helix that runs out, the numbers open."""
+    only(window, "jar lid")
+    window.session.do("add_curve", into="jar lid", at=(0, -80, 0), closed=True, points=LID_PROFILE)
+    mesh = window.session.part.mesh
+    window.session.select(edges=[(mesh.n_points - 4 + i, mesh.n_points - 4 + (i + 1) % 4) for i in range(4)])
+    window.start("helix")
+    window.session.change_last(pitch=3.2, turns=1.25, steps=24, pivot=(0, -80, 0), run_out=0.25)
+    window.view.camera.turn, window.view.camera.tilt = 24.0, -48.0
+    window.view.frame(everything=True)
+
+
+def boolean(window: Window) -> None:
+    """The shelf bracket with a second hole: the seam selected, n-gons waiting to be routed into quads."""
+    only(window, "shelf bracket")
+    window.session.do("add_cylinder", diameter=10, height=60, sides=10, at=(213, 0, 24), axis="x", name="drill")
+    window.session.set_active("shelf bracket")
+    window.start("boolean")
+    window.session.do("boolean", kind="subtract", other="drill")
+    window.view.camera.turn, window.view.camera.tilt = -38.0, 26.0
+    window.view.frame(everything=True)
+
+
+def cutting(window: Window) -> None:
+    """The knife over the bellows' top, and the loop that a click would run elsewhere."""
+    only(window, "bellows")
+    window.view.camera.turn, window.view.camera.tilt = 20.0, 48.0
+    window.view.frame(everything=True)
+    QTest.qWait(300)
+    window.start("cut")
+    knife = window.panes.hands.tool
+    assert isinstance(knife, Knife)
+    for x, y in ((78.0, -94.0), (93.0, -83.0), (114.0, -76.0)):
+        place = window.view.on_screen(np.array([[x, y, 35.5]]))[0]
+        window.view._last = QPoint(round(place[0]), round(place[1]))
+        knife.press(window.view, window.view.pointer)
+    window.view.refresh()
+
+
+def bridging(window: Window) -> None:
+    """Two faces of the bellows bridged to a handle, its numbers open."""
+    only(window, "bellows")
+    faces = select_where(window.session.part.mesh, "faces", normal="z", plane=((0, 0, 35.5), "z"))
+    window.session.set_selection(Selection("faces", faces.indices[[4, 7]]))
+    window.start("bridge")
+    window.session.change_last(steps=6, bulge=0.6)
+    window.view.camera.tilt = 30.0
+    window.view.frame(everything=True)
+
+
+LID_PROFILE = ((26.8, 0, 5.2), (24.9, 0, 6.2), (24.9, 0, 6.8), (26.8, 0, 7.8))
 VIEWS: dict[str, Callable[[Window], None]] = {
     "main": main_view,
     "smooth": smooth,
@@ -153,6 +213,10 @@ VIEWS: dict[str, Callable[[Window], None]] = {
     "xray": x_ray,
     "measure": measure,
     "guides": guides,
+    "thread": thread,
+    "boolean": boolean,
+    "cutting": cutting,
+    "bridging": bridging,
     "bevel": bevel,
     "dusk": dusk,
 }

@@ -369,7 +369,11 @@ class Topology:
         regular = (self.valence == 4) & (self.point_face_count == 4)
         result = np.full(2 * n_edges, -1, dtype=np.int64)
         inner = regular[slot_point] & (meeting == 2)
-        result[inner] = (total[slot_point] - slot_edge - beside)[inner]
+        other = (total[slot_point] - slot_edge - beside)[inner]
+        # Where faces meet oddly the sum names no edge of the point.
+        known = np.clip(other, 0, max(n_edges - 1, 0))
+        fits = (other == known) & (edges[known] == slot_point[inner, None]).any(axis=1)
+        result[inner] = np.where(fits, other, -1)
         for runs_on in (self.open_edges, self.wire_edges):
             slots_on = runs_on[slot_edge]
             count = np.bincount(slot_point[slots_on], minlength=self.n_points)

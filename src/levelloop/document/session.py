@@ -434,6 +434,8 @@ def _placed_whole(part: Part, operation: Operation, values: dict[str, Any]) -> P
     Which transform that is, is read off where the operation brings the part's points.
     """
     world = part.to_world(part.mesh).points
+    if len(world) == 0:
+        return None
     edit = operation.run(part.to_world(part.mesh), Selection("points", np.zeros(0, dtype=np.int64)), **values)
     moved = edit.mesh.points
     middle = world.mean(axis=0)

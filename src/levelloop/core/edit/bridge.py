@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
@@ -12,25 +12,34 @@ from levelloop.core.edit.carry import Edit, carry, identity
 from levelloop.core.edit.dividing import then
 from levelloop.core.edit.outlines import Outlines, drop_faces
 from levelloop.core.errors import EditError
-from levelloop.core.measure.faces import unit
+from levelloop.core.forms.curves import frames_along
+from levelloop.core.measure.faces import face_normals, face_vectors, unit
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import NOTHING, Selection, outline
+
+FACING = 0.8  # cosine up to which two sides face each other, so that a bulge is one all around
+FINE = 240  # places along an arch from which rows are taken
 
 
 @dataclass(frozen=True, eq=False)
 class Side:
-    """One side of a bridge: its points in order, as the faces beside it run; free: no face says how."""
+    """One side of a bridge: its points in order, as the faces beside it run.
+
+    free: no face says how; out: the direction in which a bridge leaves it, (3,), zero where there is none.
+    """
 
     points: Integers
     closed: bool
     free: bool
+    out: Floats
 
 
 def bridge(mesh: Mesh, selection: Selection, steps: int = 1, twist: int = 0, bulge: float = 0.0) -> Edit:
     """Joins two groups of faces, which go, or two runs of edges by rows of quads.
 
     Where one side has more edges than the other, as few triangles as can be make up for it. steps: rows; twist: joins
-    with so many edges further on; bulge: how far the middle stands out, in shares of the way across.
+    with so many edges further on; bulge: how far it leaves the sides square to them, or where they face each other how
+    far its middle stands out, in shares of the way across.
     Selected after: the new faces.
     """
     counts = bridge_counts(mesh, selection)
@@ -46,7 +55,8 @@ def bridge(mesh: Mesh, selection: Selection, steps: int = 1, twist: int = 0, bul
         target = np.arange(number_long) * number_short // number_long
     else:
         target = np.round(np.arange(number_long) * (number_short - 1) / max(number_long - 1, 1)).astype(np.int64)
-    rows = _rows(here, long, short, target, steps, bulge, one.closed)
+    outs = (one.out, other.out) if larger_first else (other.out, one.out)
+    rows = _rows(here, long, short, target, steps, bulge, one.closed, outs)
     numbers = [long] + [here.n_points + row * number_long + np.arange(number_long) for row in range(steps - 1)]
     outlines = Outlines(here.topology, np.zeros(here.n_faces, dtype=np.bool_))
     ahead = np.arange(number_long) if one.closed else np.arange(number_long - 1)
@@ -135,6 +145,7 @@ def _sides(mesh: Mesh, selection: Selection) -> tuple[Edit, list[Side]]:
     sides = []
     for group, rim in zip(groups, rims, strict=True):
         runs = chains(number[rim], bare.n_points)
+        out = unit(face_vectors(mesh.topology, mesh.points, group).sum(axis=0)[None])[0]
         if len(runs) != 1 or not runs[0][1]:
             raise EditError(
                 "Each group of faces needs one closed outline; take away what touches itself or has a hole."
@@ -148,16 +159,16 @@ def _sides(mesh: Mesh, selection: Selection) -> tuple[Edit, list[Side]]:
             )
             same = (pairs == np.array([members[0], members[1]])).all(axis=1).any()
             # What replaces the faces runs against them as their neighbours would have.
-            sides.append(Side(members[::-1].copy() if same else members, True, False))
+            sides.append(Side(members[::-1].copy() if same else members, True, False, out))
         else:
-            sides.append(_side(bare, members, True))
+            sides.append(replace(_side(bare, members, True), out=out))
     keep = mask_of(np.concatenate([side.points for side in sides]), bare.n_points)
     unused = (bare.topology.valence == 0) & ~keep & (mesh.topology.valence[origin.points] > 0)
     if unused.any():
         clean, dropped = drop_faces(bare, np.zeros(bare.n_faces, np.bool_), keep_unattached=True, drop_points=unused)
         renumber = np.full(bare.n_points, -1, dtype=np.int64)
         renumber[dropped.points] = np.arange(clean.n_points)
-        sides = [Side(renumber[side.points], side.closed, side.free) for side in sides]
+        sides = [replace(side, points=renumber[side.points]) for side in sides]
         return then(Edit(bare, NOTHING, origin), Edit(clean, NOTHING, dropped)), sides
     return Edit(bare, NOTHING, origin), sides
 
@@ -168,10 +179,14 @@ def _side(mesh: Mesh, members: Integers, closed: bool) -> Side:
     edges = topology.find_edges(pairs)
     bound = (edges >= 0) & (topology.edge_face_count[edges] > 0)
     if not bound.any():
-        return Side(members, closed, True)
+        return Side(members, closed, True, np.zeros(3))
     corner = topology.edge_corners[topology.edge_offsets[edges[bound]]]
     forward = (topology.corners[corner] == pairs[bound, 0]).mean() > 0.5
-    return Side(members if forward else members[::-1].copy(), closed, False)
+    # Away from the faces beside it, in their planes.
+    along = mesh.points[topology.corner_end[corner]] - mesh.points[topology.corners[corner]]
+    beside = face_normals(topology, mesh.points)[topology.corner_face[corner]]
+    out = unit(np.cross(along, beside).sum(axis=0)[None])[0]
+    return Side(members if forward else members[::-1].copy(), closed, False, out)
 
 
 def _matched(mesh: Mesh, one: Side, other: Side, twist: int) -> tuple[Integers, Integers]:
@@ -206,23 +221,53 @@ def _apart(first: Floats, second: Floats) -> float:
 
 
 def _rows(
-    mesh: Mesh, long: Integers, short: Integers, target: Integers, steps: int, bulge: float, closed: bool
+    mesh: Mesh,
+    long: Integers,
+    short: Integers,
+    target: Integers,
+    steps: int,
+    bulge: float,
+    closed: bool,
+    outs: tuple[Floats, Floats],
 ) -> list[Floats]:
     """Where the rows between both sides go, each as long as the longer side."""
     start, end = mesh.points[long], mesh.points[short[target]]
+    shares = np.arange(1, steps) / steps
+    straight = [start + share * (end - start) for share in shares.tolist()]
     middle_start, middle_end = start.mean(axis=0), end.mean(axis=0)
     way = middle_end - middle_start
+    length = float(np.linalg.norm(way))
+    if not bulge or not length or steps == 1:
+        return straight
+    facing = float(outs[0] @ way) / length > FACING and -float(outs[1] @ way) / length > FACING
+    if outs[0].any() and outs[1].any() and not facing:
+        return _arched(start, end, length * bulge * outs[0], -length * bulge * outs[1], shares)
     rows = []
-    for step in range(1, steps):
-        share = step / steps
-        row = start + share * (end - start)
-        if bulge:
-            centre = middle_start + share * way if closed else 0.5 * (mesh.points.min(axis=0) + mesh.points.max(axis=0))
-            out = row - centre
-            if np.any(way):
-                along = unit(way[None])[0]
-                out = out - np.outer(out @ along, along)
-            length = np.linalg.norm(end - start, axis=1, keepdims=True)
-            row = row + bulge * 4.0 * share * (1.0 - share) * length * unit(out)
-        rows.append(row)
+    for share, row in zip(shares.tolist(), straight, strict=True):
+        centre = middle_start + share * way if closed else 0.5 * (mesh.points.min(axis=0) + mesh.points.max(axis=0))
+        along = way / length
+        away = row - centre
+        away = away - np.outer(away @ along, along)
+        apart = np.linalg.norm(end - start, axis=1, keepdims=True)
+        rows.append(row + bulge * 4.0 * share * (1.0 - share) * apart * unit(away))
+    return rows
+
+
+def _arched(start: Floats, end: Floats, leaves: Floats, arrives: Floats, shares: Floats) -> list[Floats]:
+    """Rows along a cubic Hermite curve between the middles, each turned with the curve."""
+    one, other = start.mean(axis=0), end.mean(axis=0)
+    t = np.linspace(0.0, 1.0, FINE + 1)[:, None]
+    # Three times the slope: as far out as a control point of the curve would stand.
+    path = (
+        (2 * t**3 - 3 * t**2 + 1) * one
+        + (t**3 - 2 * t**2 + t) * 3 * leaves
+        + (-2 * t**3 + 3 * t**2) * other
+        + (t**3 - t**2) * 3 * arrives
+    )
+    frames = frames_along(path, smooth=True)
+    first, last = (start - one) @ frames[0].T, (end - other) @ frames[-1].T
+    rows = []
+    for share in shares.tolist():
+        here = round(share * FINE)
+        rows.append(path[here] + (first + share * (last - first)) @ frames[here])
     return rows

@@ -18,7 +18,7 @@ from levelloop.core.edit.offset import LONGEST, meet_planes
 from levelloop.core.edit.strips import extrude_edges
 from levelloop.core.edit.wires import extrude_points
 from levelloop.core.errors import EditError
-from levelloop.core.measure.faces import face_normals, unit
+from levelloop.core.measure.faces import face_normals, face_vectors, unit
 from levelloop.core.mesh import Mesh
 from levelloop.core.planes import as_direction
 from levelloop.core.selection import Selection
@@ -122,7 +122,7 @@ def _raise(
     base = points[region.fan_point]
     told = ""
     if verb == "inset":
-        most = _room_inwards(region, base, inwards)
+        most = _room_inwards(mesh, np.sort(selection.indices), region, base, inwards, float(rows[0, 1]))
         if rows[0, 1] > most:
             told = f"The width was held at {most:.4g} mm, where the rim would cross itself."
             rows = np.array([[rows[0, 0], most]])
@@ -179,14 +179,30 @@ def lift(mesh: Mesh, selection: Selection, region: Region, layers: Sequence[Floa
 # Helpers
 
 
-def _room_inwards(region: Region, base: Floats, inwards: Floats) -> float:
-    """How far the rim can be drawn in before one of its edges is used up: mm."""
+def _room_inwards(mesh: Mesh, faces: Integers, region: Region, base: Floats, inwards: Floats, wanted: float) -> float:
+    """How far, up to what is wanted, the rim goes in before an edge of it is used up or a face turns over: mm."""
     start, end = region.fan[region.rim], region.next_fan[region.rim]
     edge = base[end] - base[start]
     shrinks = -np.einsum("ij,ij->i", inwards[end] - inwards[start], edge)
     square = np.einsum("ij,ij->i", edge, edge)
     used_up = np.divide(square, shrinks, out=np.full(len(edge), np.inf), where=shrinks > 1e-12 * square)
-    return USED_UP * float(used_up.min(initial=np.inf))
+    most = min(wanted, USED_UP * float(used_up.min(initial=np.inf)))
+    # Points inside the region stay: what is drawn in must not pass them.
+    offsets = np.concatenate(([0], np.cumsum(mesh.topology.face_sizes[faces])))
+    flat = Topology.derived(offsets, region.fan, len(base))
+    before = face_vectors(flat, base)
+
+    def turns_over(width: float) -> bool:
+        after = face_vectors(flat, base + width * inwards)
+        return bool((np.einsum("ij,ij->i", after, before) < 0).any())
+
+    if not turns_over(most):
+        return most
+    low, high = 0.0, most
+    for _ in range(24):
+        middle = 0.5 * (low + high)
+        low, high = (low, middle) if turns_over(middle) else (middle, high)
+    return USED_UP * low
 
 
 def _directions(
