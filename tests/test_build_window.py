@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from driving import CONTROL, LEFT, NONE, Hands, box_in
-from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QPushButton
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtGui import QMouseEvent
+from PySide6.QtWidgets import QApplication, QPushButton
 
 from levelloop.app.knife import Knife, RunLoop
 from levelloop.app.main import application
@@ -209,3 +210,36 @@ def test_a_boolean_from_the_menu_asks_for_the_other_part(empty: Hands) -> None:
     empty.key(Qt.Key.Key_Return)
     assert [part.name for part in empty.session.document.parts] == ["block"]
     assert empty.session.part.mesh.topology.euler_number() in (0, 2)
+
+
+def test_an_open_edge_is_pulled_out_and_pulled_again(empty: Hands) -> None:
+    sheet_in(empty, 2)
+    empty.window.set_kind("edges")
+    empty.window.start("move")
+    empty.settle()
+    edge = int(empty.session.part.mesh.topology.find_edges([[2, 5]])[0])
+
+    def pull(start: QPoint, end: QPoint) -> None:
+        empty.qtbot.mousePress(empty.view, LEFT, CONTROL, start)
+        for share in (0.3, 0.7, 1.0):
+            place = start + (end - start) * share
+            event = QMouseEvent(
+                QEvent.Type.MouseMove,
+                QPointF(place),
+                QPointF(empty.view.mapToGlobal(place)),
+                Qt.MouseButton.NoButton,
+                LEFT,
+                CONTROL,
+            )
+            QApplication.sendEvent(empty.view, event)
+            QApplication.processEvents()
+        empty.qtbot.mouseRelease(empty.view, LEFT, CONTROL, end)
+        empty.settle()
+
+    pull(empty.place("edges", edge), on_sheet(empty, 30, -10))
+    assert empty.session.state.key == "extrude" and empty.session.part.mesh.n_faces == 5
+    moved = int(empty.session.selection.indices[0])
+    pull(empty.place("edges", moved), on_sheet(empty, 40, -6))
+    mesh = empty.session.part.mesh
+    assert mesh.n_faces == 6 and mesh.points[:, 0].max() == pytest.approx(40, abs=0.5)
+    assert (mesh.topology.twin >= 0).sum() == 2 * int((mesh.topology.edge_face_count == 2).sum())

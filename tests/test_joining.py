@@ -58,6 +58,9 @@ def test_groups_of_faces_are_bridged_to_a_closed_form() -> None:
     tops = np.flatnonzero(face_centres(handle.topology, handle.points)[:, 2] > 9)
     ring = bridge(handle, Selection("faces", tops[[0, 2]]), steps=4, bulge=1.0)
     assert ring.mesh.topology.euler_number() == 0 and not ring.mesh.topology.open_edges.any()
+    # The handle keeps its thickness all the way: no face of it is squeezed to nothing.
+    areas = face_areas(ring.mesh.topology, ring.mesh.points)[ring.selection.indices]
+    assert areas.min() > 0.2 * areas.mean() and ring.mesh.points[:, 2].max() > 15
 
 
 def test_a_twist_turns_the_partners_on() -> None:

@@ -30,13 +30,18 @@ class Dragging:
         self._free_start = np.zeros(3)
         self._moving: tuple[str, Booleans] = ("", np.zeros(0, dtype=np.bool_))
         self._sight_at_press: Sight | None = None
+        self._pulls = False
 
     def begin_handle(self, handle: Handle) -> None:
         """Starts dragging the handle as it stands now."""
         self._handle, self.runs = handle, False
 
-    def begin_free(self, hit: Hit) -> bool:
-        """Starts dragging the element under the pointer, and whether it may; an unselected one is selected first."""
+    def begin_free(self, hit: Hit, pulls: bool = False) -> bool:
+        """Starts dragging the element under the pointer, and whether it may; an unselected one is selected first.
+
+        pulls: extrudes it along the drag instead of moving it.
+        """
+        self._pulls = pulls
         part = hit.picture.part
         if part.locked:
             self.view.told.emit(f"“{part.name}” is locked.")
@@ -69,7 +74,12 @@ class Dragging:
         wanted = self._free_start + (right * delta.x() - upward * delta.y()) * scale
         self.view.catch = self._caught(place, wanted)
         by = (wanted if self.view.catch is None else self.view.catch.place) - self._free_start
-        self._run_transform("move", {"by": tuple(float(value) for value in by)})
+        if not self._pulls:
+            self._run_transform("move", {"by": tuple(float(value) for value in by)})
+        elif np.any(by):
+            length = float(np.linalg.norm(by))
+            direction = tuple(float(value) / length for value in by)
+            self._run_transform("extrude", {"direction": direction, "distance": length})
 
     def _caught(self, place: QPoint, wanted: np.ndarray) -> Catch | None:
         if not self.view.hands.snaps or self._sight_at_press is None:
@@ -119,7 +129,8 @@ class Dragging:
             if self.runs:
                 self.view.session.change_last(**parameters)
             else:
-                self.view.session.do(key, **parameters, **self.view.hands.soft)
+                soft = {} if key == "extrude" else self.view.hands.soft
+                self.view.session.do(key, **parameters, **soft)
                 self.runs = True
         except LevelLoopError as error:
             self.view.told.emit(str(error))

@@ -289,6 +289,7 @@ def show_keys(window: Window) -> None:
         ("Double-click, triple-click", "Loop, ring"),
         ("G or Q held while dragging", "Lasso, brush"),
         ("Z held while dragging", "Pull test: what was dragged springs back"),
+        ("Ctrl+drag with the move tool", "Pull an edge, face or point out"),
         ("Ctrl+Shift+click", "The stretch from the last pick"),
         ("Shift+click while numbers are open", "Apply the operation there too"),
         ("Ctrl+wheel with a soft range", "Its size"),

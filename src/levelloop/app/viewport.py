@@ -363,6 +363,9 @@ class Viewport(QOpenGLWidget):
         elif button == Qt.MouseButton.LeftButton:
             handle = self.handle()
             grip = self._axis_at(handle, self.pressed)
+            if grip == 3 and self.mode == "move" and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+                # The handle's middle lies on what is to be pulled out.
+                grip = None
             if handle is not None and grip is not None:
                 self.drag, self._grip = "handle", grip
                 self.dragging.begin_handle(handle)
@@ -381,7 +384,8 @@ class Viewport(QOpenGLWidget):
             self.drag = "orbit"
         if self.drag == "maybe_box" and far and self._free is not None:
             free, self._free = self._free, None
-            self.drag = "free" if self.dragging.begin_free(free) else "maybe_box"
+            pulls = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier) and self._held == ""
+            self.drag = "free" if self.dragging.begin_free(free, pulls) else "maybe_box"
         if self.drag == "maybe_box" and far:
             self.drag = {"G": "lasso", "Q": "brush"}.get(self._held, "box")  # type: ignore[assignment]
             self._lasso = [self.pressed]

@@ -56,7 +56,8 @@ def bridge(mesh: Mesh, selection: Selection, steps: int = 1, twist: int = 0, bul
     else:
         target = np.round(np.arange(number_long) * (number_short - 1) / max(number_long - 1, 1)).astype(np.int64)
     outs = (one.out, other.out) if larger_first else (other.out, one.out)
-    rows = _rows(here, long, short, target, steps, bulge, one.closed, outs)
+    bends = _bends(here, one, other)
+    rows = _rows(here, long, short, target, steps, bulge, one.closed, outs if bends else None)
     numbers = [long] + [here.n_points + row * number_long + np.arange(number_long) for row in range(steps - 1)]
     outlines = Outlines(here.topology, np.zeros(here.n_faces, dtype=np.bool_))
     ahead = np.arange(number_long) if one.closed else np.arange(number_long - 1)
@@ -193,23 +194,31 @@ def _matched(mesh: Mesh, one: Side, other: Side, twist: int) -> tuple[Integers, 
     """Both sides in order so that each point lies near its partner: the second runs against its own faces."""
     first, second = one.points, other.points[::-1]
     options = [second, second[::-1]] if one.free or other.free else [second]
+    place = mesh.points.copy()
+    near = mesh.points[first]
+    if _bends(mesh, one, other):
+        # As the bridge arrives: seen along its own way, not straight across.
+        start, end = near.mean(axis=0), mesh.points[second].mean(axis=0)
+        length = float(np.linalg.norm(end - start))
+        frames = frames_along(_curve(start, end, length * one.out, -length * other.out), smooth=True)
+        near = (near - start) @ frames[0].T
+        place[second] = (mesh.points[second] - end) @ frames[-1].T
     if not one.closed:
-        if len(options) == 1:
-            chosen = second
-        else:
-            chosen = min(options, key=lambda run: _apart(mesh.points[first], mesh.points[run]))
         if twist:
             raise EditError("Only closed runs can be joined with a twist.")
-        return first, chosen
-    best: tuple[float, Integers] | None = None
-    for option in options:
-        for shift in range(len(option)):
-            turned = np.roll(option, -shift)
-            far = _apart(mesh.points[first], mesh.points[turned])
-            if best is None or far < best[0] - 1e-9:
-                best = (far, turned)
-    assert best is not None
-    return first, np.roll(best[1], -twist)
+        return first, min(options, key=lambda run: _apart(near, place[run]))
+    turned = [np.roll(option, -shift) for option in options for shift in range(len(option))]
+    far = np.round([_apart(near, place[run]) for run in turned], 9)
+    return first, np.roll(turned[int(np.argmin(far))], -twist)
+
+
+def _bends(mesh: Mesh, one: Side, other: Side) -> bool:
+    """Whether a bridge leaves its sides elsewhere than straight towards each other."""
+    if not one.out.any() or not other.out.any():
+        return False
+    way = mesh.points[other.points].mean(axis=0) - mesh.points[one.points].mean(axis=0)
+    length = float(np.linalg.norm(way))
+    return length > 0 and not (float(one.out @ way) > FACING * length and -float(other.out @ way) > FACING * length)
 
 
 def _apart(first: Floats, second: Floats) -> float:
@@ -228,7 +237,7 @@ def _rows(
     steps: int,
     bulge: float,
     closed: bool,
-    outs: tuple[Floats, Floats],
+    outs: tuple[Floats, Floats] | None,
 ) -> list[Floats]:
     """Where the rows between both sides go, each as long as the longer side."""
     start, end = mesh.points[long], mesh.points[short[target]]
@@ -239,8 +248,7 @@ def _rows(
     length = float(np.linalg.norm(way))
     if not bulge or not length or steps == 1:
         return straight
-    facing = float(outs[0] @ way) / length > FACING and -float(outs[1] @ way) / length > FACING
-    if outs[0].any() and outs[1].any() and not facing:
+    if outs is not None:
         return _arched(start, end, length * bulge * outs[0], -length * bulge * outs[1], shares)
     rows = []
     for share, row in zip(shares.tolist(), straight, strict=True):
@@ -256,14 +264,7 @@ def _rows(
 def _arched(start: Floats, end: Floats, leaves: Floats, arrives: Floats, shares: Floats) -> list[Floats]:
     """Rows along a cubic Hermite curve between the middles, each turned with the curve."""
     one, other = start.mean(axis=0), end.mean(axis=0)
-    t = np.linspace(0.0, 1.0, FINE + 1)[:, None]
-    # Three times the slope: as far out as a control point of the curve would stand.
-    path = (
-        (2 * t**3 - 3 * t**2 + 1) * one
-        + (t**3 - 2 * t**2 + t) * 3 * leaves
-        + (-2 * t**3 + 3 * t**2) * other
-        + (t**3 - t**2) * 3 * arrives
-    )
+    path = _curve(one, other, leaves, arrives)
     frames = frames_along(path, smooth=True)
     first, last = (start - one) @ frames[0].T, (end - other) @ frames[-1].T
     rows = []
@@ -271,3 +272,14 @@ def _arched(start: Floats, end: Floats, leaves: Floats, arrives: Floats, shares:
         here = round(share * FINE)
         rows.append(path[here] + (first + share * (last - first)) @ frames[here])
     return rows
+
+
+def _curve(start: Floats, end: Floats, leaves: Floats, arrives: Floats) -> Floats:
+    """Places along a cubic Hermite curve, its ends' control points as far out as leaves and arrives say: (n, 3)."""
+    t = np.linspace(0.0, 1.0, FINE + 1)[:, None]
+    return np.asarray(
+        (2 * t**3 - 3 * t**2 + 1) * start
+        + (t**3 - 2 * t**2 + t) * 3 * leaves
+        + (-2 * t**3 + 3 * t**2) * end
+        + (t**3 - t**2) * 3 * arrives
+    )
