@@ -160,3 +160,16 @@ def test_an_edge_run_becomes_a_curve() -> None:
     session.do("select_loop")
     session.do("curve_from_edges", name="rim")
     assert session.part.name == "rim" and path_of(session.part.mesh).closed and session.part.mesh.n_points == 12
+
+
+@pytest.mark.parametrize("closed", [True, False])
+def test_smooth_curves_are_the_splines_of_scipy(closed: bool) -> None:
+    from scipy.interpolate import CubicSpline
+
+    points = np.random.default_rng(5).normal(size=(9, 3)) * 10
+    path = path_of(add_curve(points, "smooth", closed))
+    ring = np.concatenate((points, points[:1])) if closed else points
+    knots = np.concatenate(([0.0], np.cumsum(np.sqrt(np.linalg.norm(np.diff(ring, axis=0), axis=1)))))
+    theirs = CubicSpline(knots, ring, bc_type="periodic" if closed else "natural")
+    places = np.linspace(0, path.spans, 200)
+    assert np.allclose(path.at(places), theirs(np.interp(places, np.arange(len(ring)), knots)), atol=1e-9)

@@ -37,9 +37,6 @@ class Sight:
         if key not in self._screens:
             if of == "points":
                 self._screens[key] = self.camera.project(picture.cage_places, self.width, self.height)
-            elif picture.level == 0:
-                # Many edges share a point: each is projected once.
-                self._screens[key] = self.screen(picture, "points")[picture.chains]
             else:
                 screen = self.camera.project(picture.places[picture.chains.ravel()], self.width, self.height)
                 self._screens[key] = screen.reshape(*picture.chains.shape, 3)
@@ -218,18 +215,23 @@ def _nearest_point(sight: Sight, picture: Picture, x: float, y: float, reach: Re
 def _nearest_edge(sight: Sight, picture: Picture, x: float, y: float, reach: Reach) -> tuple[float, int] | None:
     if len(picture.chains) == 0:
         return None
-    whole = sight.screen(picture, "chains")
     # Edges whose box on screen is near enough; the few that are get measured.
-    close = np.ones(len(whole), dtype=np.bool_)
+    close = ~picture.part.mesh.hidden_edges
+    flat = picture.level == 0
+    whole = sight.screen(picture, "points" if flat else "chains")
     for axis, here in ((0, x), (1, y)):
-        low, high = whole[:, 0, axis], whole[:, 0, axis]
-        for step in range(1, whole.shape[1]):
-            low, high = np.minimum(low, whole[:, step, axis]), np.maximum(high, whole[:, step, axis])
-        close &= (low <= here + EDGE_REACH) & (high >= here - EDGE_REACH)
-    edges = np.flatnonzero(close & ~picture.part.mesh.hidden_edges)
+        # Of a cage many edges share a point: each point is projected once, and read for one axis at a time.
+        column = np.ascontiguousarray(whole[..., axis])
+        places = [column[picture.chains[:, end]] for end in (0, 1)] if flat else list(column.T)
+        low = high = places[0]
+        for place in places[1:]:
+            low, high = np.minimum(low, place), np.maximum(high, place)
+        close = close & (low <= here + EDGE_REACH) & (high >= here - EDGE_REACH)
+    edges = np.flatnonzero(close)
     if len(edges) == 0:
         return None
-    start, end = whole[edges, :-1], whole[edges, 1:]
+    chain = whole[picture.chains[edges]] if flat else whole[edges]
+    start, end = chain[:, :-1], chain[:, 1:]
     along = end[..., :2] - start[..., :2]
     to = np.array([x, y]) - start[..., :2]
     length = np.maximum((along**2).sum(axis=-1), 1e-12)

@@ -24,7 +24,7 @@ from levelloop.core.arrays import (
 from levelloop.core.edit.carry import Edit, carry, through
 from levelloop.core.edit.combine import combined
 from levelloop.core.edit.planar import area, cells, connected, flat_axes
-from levelloop.core.edit.weld import weld
+from levelloop.core.edit.weld import near_pairs, weld
 from levelloop.core.errors import EditError
 from levelloop.core.measure.faces import face_areas, face_normals, signed_volume, triangles, unit
 from levelloop.core.mesh import Mesh, NamedSet
@@ -271,10 +271,11 @@ def _seam(edit: Edit, n_first: int) -> Booleans:
 
 def _near(mesh: Mesh, other: Mesh) -> int:
     """How many points of the two nearly meet."""
-    from scipy.spatial import cKDTree
-
-    apart, _ = cKDTree(mesh.points).query(other.points, distance_upper_bound=NEAR)
-    return int(((apart > 1e-9) & np.isfinite(apart)).sum())
+    both = np.concatenate((mesh.points, other.points))
+    pairs = np.sort(near_pairs(both, NEAR), axis=1)
+    pairs = pairs[(pairs[:, 0] < mesh.n_points) & (pairs[:, 1] >= mesh.n_points)]
+    apart = np.linalg.norm(both[pairs[:, 0]] - both[pairs[:, 1]], axis=1)
+    return len(np.unique(pairs[apart > 1e-9, 1]))
 
 
 def _slivers(mesh: Mesh) -> int:

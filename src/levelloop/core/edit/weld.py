@@ -72,6 +72,26 @@ def collapse(mesh: Mesh, selection: Selection) -> Edit:
     return _merged(mesh, chosen, labels, count)
 
 
+def near_pairs(places: Floats, reach: float) -> Integers:
+    """Pairs of places (n, 3) within reach of each other, mm: (p, 2)."""
+    # Along a direction that grids do not know few places lie as near as that: looking at the next ones is enough.
+    along = places @ np.array([0.537, 0.618, 0.573])  # no longer than 1, so that no pair seems further apart
+    order = np.argsort(along)
+    sorted_ = along[order]
+    ahead: list[Integers] = []
+    for step in range(1, min(MOST_AHEAD, len(order))):
+        near = np.flatnonzero(sorted_[step:] - sorted_[:-step] <= reach)
+        if len(near) == 0:
+            return np.concatenate(ahead) if ahead else np.zeros((0, 2), dtype=np.int64)
+        pairs = np.stack((order[near], order[near + step]), axis=1)
+        apart = places[pairs[:, 0]] - places[pairs[:, 1]]
+        ahead.append(pairs[np.einsum("ij,ij->i", apart, apart) <= reach * reach])
+    from scipy.spatial import cKDTree
+
+    found: Integers = cKDTree(places).query_pairs(reach, output_type="ndarray").astype(np.int64)
+    return found.reshape(-1, 2)
+
+
 # Helpers
 
 
@@ -120,28 +140,8 @@ def _clusters(mesh: Mesh, chosen: Integers, distance: float) -> tuple[int, Integ
     places = mesh.points[chosen]
     # A hair above, so that "inclusive" survives the rounding of coordinates.
     reach = distance + 1e-12 * max(1.0, float(np.abs(places).max(initial=0.0)))
-    pairs = _near_pairs(places, reach)
+    pairs = near_pairs(places, reach)
     return connected_labels(pairs, len(chosen))
-
-
-def _near_pairs(places: Floats, reach: float) -> Integers:
-    """Pairs of places within reach of each other: (p, 2)."""
-    # Along a direction that grids do not know few places lie as near as that: looking at the next ones is enough.
-    along = places @ np.array([0.537, 0.618, 0.573])  # no longer than 1, so that no pair seems further apart
-    order = np.argsort(along)
-    sorted_ = along[order]
-    ahead: list[Integers] = []
-    for step in range(1, min(MOST_AHEAD, len(order))):
-        near = np.flatnonzero(sorted_[step:] - sorted_[:-step] <= reach)
-        if len(near) == 0:
-            return np.concatenate(ahead) if ahead else np.zeros((0, 2), dtype=np.int64)
-        pairs = np.stack((order[near], order[near + step]), axis=1)
-        apart = places[pairs[:, 0]] - places[pairs[:, 1]]
-        ahead.append(pairs[np.einsum("ij,ij->i", apart, apart) <= reach * reach])
-    from scipy.spatial import cKDTree
-
-    found: Integers = cKDTree(places).query_pairs(reach, output_type="ndarray").astype(np.int64)
-    return found.reshape(-1, 2)
 
 
 def _merged(mesh: Mesh, chosen: Integers, labels: Integers, count: int, places: Floats | None = None) -> Edit:

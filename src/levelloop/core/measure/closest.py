@@ -9,7 +9,7 @@ from levelloop.core.measure.faces import face_normals, triangles
 from levelloop.core.mesh import Mesh
 
 NEAREST = 24  # triangles looked at for each place, by how near their middles are
-ALL_BELOW = 400  # triangles of which every one is looked at
+ALL_BELOW = 50_000  # pairs of place and triangle of which every one is looked at
 
 
 def closest_places(mesh: Mesh, places: Floats) -> tuple[Floats, Floats]:
@@ -17,13 +17,13 @@ def closest_places(mesh: Mesh, places: Floats) -> tuple[Floats, Floats]:
 
     Point to triangle by regions (Ericson 2005, 5.1.5), over the triangles whose middles are nearest.
     """
-    from scipy.spatial import cKDTree
-
     flat, face = triangles(mesh.topology, mesh.points, mesh.diagonal)
     corners = mesh.points[flat]
-    if len(flat) <= ALL_BELOW:
+    if len(flat) * len(places) <= ALL_BELOW:
         near = np.broadcast_to(np.arange(len(flat)), (len(places), len(flat)))
     else:
+        from scipy.spatial import cKDTree
+
         near = cKDTree(corners.mean(axis=1)).query(places, k=NEAREST)[1]
     found = _on_triangles(places[:, None], *(corners[near][:, :, corner] for corner in range(3)))
     best = np.linalg.norm(found - places[:, None], axis=2).argmin(axis=1)
