@@ -70,7 +70,7 @@ def views(window: Window) -> None:
     window.stage.wait()
     window.panes.frame(True)
     for view in window.panes.views[2:]:
-        view.camera.distance *= 1.9
+        view.camera.distance *= 1.1
     window.panes.views[1].look_of.shading = "valleys"
     window.panes.refresh()
 
