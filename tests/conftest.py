@@ -133,3 +133,17 @@ def demo(qtbot: Any) -> Iterator[Any]:
     from levelloop.document.session import Session
 
     yield from opened(Session(demo_document()), qtbot)
+
+
+@pytest.fixture
+def image(tmp_path: Path) -> Path:
+    """A picture that is red on its left and blue on its right half, twice as wide as high."""
+    from PySide6.QtGui import QColor, QImage
+
+    picture = QImage(80, 40, QImage.Format.Format_RGB32)
+    for x in range(80):
+        for y in range(40):
+            picture.setPixelColor(x, y, QColor("#FF0000" if x < 40 else "#0000FF"))
+    path = tmp_path / "bee.png"
+    picture.save(str(path))
+    return path

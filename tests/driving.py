@@ -64,18 +64,23 @@ class Hands:
     ) -> None:
         self.qtbot.mousePress(self.view, button, modifiers, start)
         for share in (0.3, 0.6, 1.0):
-            self.move(start + (end - start) * share, button)
+            self.move(start + (end - start) * share, button, modifiers)
         self.qtbot.mouseRelease(self.view, button, modifiers, end)
         self.settle()
 
-    def move(self, place: QPoint, button: Qt.MouseButton = Qt.MouseButton.NoButton) -> None:
+    def move(
+        self,
+        place: QPoint,
+        button: Qt.MouseButton = Qt.MouseButton.NoButton,
+        modifiers: Qt.KeyboardModifier = NONE,
+    ) -> None:
         event = QMouseEvent(
             QEvent.Type.MouseMove,
             QPointF(place),
             QPointF(self.view.mapToGlobal(place)),
             Qt.MouseButton.NoButton,
             button,
-            NONE,
+            modifiers,
         )
         QApplication.sendEvent(self.view, event)
         QApplication.processEvents()
@@ -110,3 +115,12 @@ def box_in(hands: Hands) -> None:
     hands.window.rack.buttons["add_box"].click()
     hands.settle()
     hands.key(Qt.Key.Key_Return)
+
+
+def sheet_in(hands: Hands, cells: int = 6, size: float = 60) -> None:
+    """A sheet seen straight from above."""
+    hands.session.do("add_plane", size=(size, size), cells=(cells, cells))
+    hands.view.look("top")
+    hands.view.camera.perspective = False
+    hands.view.frame(everything=True)
+    hands.settle()

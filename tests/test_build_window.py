@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from driving import CONTROL, LEFT, NONE, Hands, box_in
-from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
-from PySide6.QtGui import QMouseEvent
-from PySide6.QtWidgets import QApplication, QPushButton
+from driving import sheet_in as any_sheet_in
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QPushButton
 
 from levelloop.app.knife import Knife, RunLoop
 from levelloop.app.main import application
@@ -20,13 +20,8 @@ pytestmark = pytest.mark.skipif(
 
 
 def sheet_in(hands: Hands, cells: int = 4) -> None:
-    """A sheet seen straight from above."""
-    hands.session.do("add_plane", size=(40, 40), cells=(cells, cells))
-    hands.view.look("top")
-    hands.view.camera.perspective = False
-    hands.view.frame(everything=True)
+    any_sheet_in(hands, cells, 40)
     hands.session.select_none()
-    hands.settle()
 
 
 def on_sheet(hands: Hands, x: float, y: float, z: float = 0.0) -> QPoint:
@@ -209,7 +204,22 @@ def test_a_boolean_from_the_menu_asks_for_the_other_part(empty: Hands) -> None:
     empty.type("drill")
     empty.key(Qt.Key.Key_Return)
     assert [part.name for part in empty.session.document.parts] == ["block"]
-    assert empty.session.part.mesh.topology.euler_number() in (0, 2)
+    # The kind was chosen before the part was named, and is kept.
+    assert empty.session.state.parameters["kind"] == "subtract"
+    assert empty.session.part.mesh.topology.euler_number() == 0
+
+
+def test_values_left_out_of_a_sentence_can_be_given_by_a_click(empty: Hands) -> None:
+    box_in(empty)
+    empty.session.do("move", by=(3, 0, 0))
+    empty.window.start("mirror_across")
+    empty.settle()
+    empty.window.sentence._give("keep")
+    assert empty.session.state.parameters["keep"] == "+" and "keep" in empty.window.sentence.fields
+    empty.window.start("thicken")
+    empty.settle()
+    empty.window.sentence._give("profile")
+    assert "no other part" in empty.window.message
 
 
 def test_an_open_edge_is_pulled_out_and_pulled_again(empty: Hands) -> None:
@@ -219,27 +229,10 @@ def test_an_open_edge_is_pulled_out_and_pulled_again(empty: Hands) -> None:
     empty.settle()
     edge = int(empty.session.part.mesh.topology.find_edges([[2, 5]])[0])
 
-    def pull(start: QPoint, end: QPoint) -> None:
-        empty.qtbot.mousePress(empty.view, LEFT, CONTROL, start)
-        for share in (0.3, 0.7, 1.0):
-            place = start + (end - start) * share
-            event = QMouseEvent(
-                QEvent.Type.MouseMove,
-                QPointF(place),
-                QPointF(empty.view.mapToGlobal(place)),
-                Qt.MouseButton.NoButton,
-                LEFT,
-                CONTROL,
-            )
-            QApplication.sendEvent(empty.view, event)
-            QApplication.processEvents()
-        empty.qtbot.mouseRelease(empty.view, LEFT, CONTROL, end)
-        empty.settle()
-
-    pull(empty.place("edges", edge), on_sheet(empty, 30, -10))
+    empty.drag(empty.place("edges", edge), on_sheet(empty, 30, -10), LEFT, CONTROL)
     assert empty.session.state.key == "extrude" and empty.session.part.mesh.n_faces == 5
     moved = int(empty.session.selection.indices[0])
-    pull(empty.place("edges", moved), on_sheet(empty, 40, -6))
+    empty.drag(empty.place("edges", moved), on_sheet(empty, 40, -6), LEFT, CONTROL)
     mesh = empty.session.part.mesh
     assert mesh.n_faces == 6 and mesh.points[:, 0].max() == pytest.approx(40, abs=0.5)
     assert (mesh.topology.twin >= 0).sum() == 2 * int((mesh.topology.edge_face_count == 2).sum())

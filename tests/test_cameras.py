@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from driving import Hands
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtGui import QColor, QImage
+from PySide6.QtGui import QColor
 
 from levelloop.app.camera import Camera
 from levelloop.app.guiding import plane_place, projection_of, seen_guides
@@ -22,18 +22,6 @@ from levelloop.document.session import Session
 needs_screen = pytest.mark.skipif(
     application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
 )
-
-
-@pytest.fixture
-def image(tmp_path: Path) -> Path:
-    """A picture that is red on its left and blue on its right half, twice as wide as high."""
-    picture = QImage(80, 40, QImage.Format.Format_RGB32)
-    for x in range(80):
-        for y in range(40):
-            picture.setPixelColor(x, y, QColor("#FF0000" if x < 40 else "#0000FF"))
-    path = tmp_path / "bee.png"
-    picture.save(str(path))
-    return path
 
 
 def photo(session: Session, **changes: Any) -> NamedCamera:
@@ -184,7 +172,7 @@ def test_a_view_is_kept_and_looked_through(empty: Hands) -> None:
     assert empty.view.camera.field_of_view == 70 and empty.view.camera.shift == (0.2, 0.0)
     empty.view.look("front")
     empty.session.do("set_camera", field_of_view=20)
-    assert empty.view.camera.field_of_view == 70
+    assert empty.view.camera.field_of_view == 32 and empty.view.camera.shift == (0.0, 0.0)
 
 
 @needs_screen

@@ -7,7 +7,6 @@ from typing import Any
 
 import numpy as np
 import pytest
-from PySide6.QtGui import QColor, QImage
 
 from levelloop.app.main import application
 from levelloop.core.errors import EditError
@@ -16,18 +15,6 @@ from levelloop.document.session import Session
 needs_screen = pytest.mark.skipif(
     application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
 )
-
-
-@pytest.fixture
-def image(tmp_path: Path) -> Path:
-    """A picture that is red on its left and blue on its right half, twice as wide as high."""
-    picture = QImage(80, 40, QImage.Format.Format_RGB32)
-    for x in range(80):
-        for y in range(40):
-            picture.setPixelColor(x, y, QColor("#FF0000" if x < 40 else "#0000FF"))
-    path = tmp_path / "bee.png"
-    picture.save(str(path))
-    return path
 
 
 def test_a_guide_is_added_changed_and_removed(image: Path) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from driving import CONTROL, LEFT, NONE, SHIFT, Hands, box_in
+from driving import CONTROL, LEFT, NONE, SHIFT, Hands, box_in, sheet_in
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication
 
@@ -14,15 +14,6 @@ from levelloop.core.selection import Selection
 pytestmark = pytest.mark.skipif(
     application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
 )
-
-
-def sheet_in(hands: Hands, cells: int = 6) -> None:
-    """A sheet seen straight from above."""
-    hands.session.do("add_plane", size=(60, 60), cells=(cells, cells))
-    hands.view.look("top")
-    hands.view.camera.perspective = False
-    hands.view.frame(everything=True)
-    hands.settle()
 
 
 def place_of(hands: Hands, x: float, y: float, z: float = 0.0) -> QPoint:

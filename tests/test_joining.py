@@ -27,6 +27,16 @@ def moved(mesh: Mesh, *by: float) -> Mesh:
     return mesh.with_points(mesh.points + np.array(by))
 
 
+def frame_with_a_hole() -> tuple[Mesh, Selection, np.ndarray]:
+    """A sheet of 12 by 8 with a hole of 8 by 4, its open edges, and the places of their ends."""
+    frame = plane((12, 8), (6, 4))
+    middle = face_centres(frame.topology, frame.points)
+    hole = np.flatnonzero((np.abs(middle[:, 0]) < 4) & (np.abs(middle[:, 1]) < 2))
+    open_ = delete(frame, Selection("faces", hole)).mesh
+    rim = select_boundary(open_.topology, NOTHING)
+    return open_, rim, open_.points[open_.topology.edges[rim.indices]]
+
+
 def inner_rims(mesh: Mesh, low: float, high: float) -> Selection:
     rim = select_boundary(mesh.topology, NOTHING)
     middle = mesh.points[mesh.topology.edges[rim.indices]].mean(axis=1)[:, 2]
@@ -106,12 +116,7 @@ def test_a_weave_follows_the_surface_around() -> None:
 
 
 def test_opposite_chains_say_where_the_grid_lies() -> None:
-    frame = plane((12, 8), (6, 4))
-    middle = face_centres(frame.topology, frame.points)
-    hole = np.flatnonzero((np.abs(middle[:, 0]) < 4) & (np.abs(middle[:, 1]) < 2))
-    open_ = delete(frame, Selection("faces", hole)).mesh
-    rim = select_boundary(open_.topology, NOTHING)
-    ends = open_.points[open_.topology.edges[rim.indices]]
+    open_, rim, ends = frame_with_a_hole()
     long_sides = (np.abs(ends[:, :, 1]) == 2).all(axis=1) & (np.abs(ends[:, :, 0]) <= 4).all(axis=1)
     edit = weave(open_, Selection("edges", rim.indices[long_sides]))
     assert edit.mesh.n_faces == 24 and np.allclose(face_areas(edit.mesh.topology, edit.mesh.points), 4)
@@ -121,12 +126,7 @@ def test_opposite_chains_say_where_the_grid_lies() -> None:
 
 
 def test_fills_with_quads_are_flat_grids() -> None:
-    frame = plane((12, 8), (6, 4))
-    middle = face_centres(frame.topology, frame.points)
-    hole = np.flatnonzero((np.abs(middle[:, 0]) < 4) & (np.abs(middle[:, 1]) < 2))
-    open_ = delete(frame, Selection("faces", hole)).mesh
-    rim = select_boundary(open_.topology, NOTHING)
-    ends = open_.points[open_.topology.edges[rim.indices]]
+    open_, rim, ends = frame_with_a_hole()
     inner = (np.abs(ends[:, :, 0]) <= 4).all(axis=1) & (np.abs(ends[:, :, 1]) <= 2).all(axis=1)
     mesh = fill(open_, Selection("edges", rim.indices[inner]), "quads").mesh
     assert (mesh.topology.face_sizes == 4).all()

@@ -20,6 +20,9 @@ DIRECTIONS: dict[str, tuple[float, float]] = {
 }
 
 
+FIELD_OF_VIEW = 32.0  # degrees from bottom to top, where no named camera says otherwise
+
+
 @dataclass
 class Camera:
     """Looks at a target from a distance. turn, tilt: degrees; at 0, 0 it looks along +y from the front.
@@ -32,7 +35,7 @@ class Camera:
     turn: float = 32.0
     tilt: float = 24.0
     perspective: bool = True
-    field_of_view: float = 32.0
+    field_of_view: float = FIELD_OF_VIEW
     shift: tuple[float, float] = (0.0, 0.0)
 
     @property
@@ -128,7 +131,7 @@ class Camera:
     def look(self, direction: str) -> None:
         """Looks from one of the six named directions."""
         self.turn, self.tilt = DIRECTIONS[direction]
-        self.shift = (0.0, 0.0)
+        self.shift, self.field_of_view = (0.0, 0.0), FIELD_OF_VIEW
 
     def look_through(self, camera: NamedCamera) -> None:
         """Looks from where a named camera stands, as it does."""

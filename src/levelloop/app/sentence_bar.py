@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from typing import Any
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
@@ -12,6 +13,7 @@ from levelloop.app.theme import text_font
 from levelloop.core.errors import LevelLoopError
 from levelloop.document.document import Document
 from levelloop.document.operations import REGISTRY
+from levelloop.document.parameters import Choice, Number, Parameter, PartName, Toggle, Vector
 from levelloop.document.registry import Operation
 from levelloop.document.session import Session, described
 from levelloop.document.typed import typed_values
@@ -306,12 +308,32 @@ class SentenceBar(QWidget):
         ]
 
     def _give(self, name: str) -> None:
-        start = {"distance": 1.0, "ratio": 0.25}.get(name, 1.0)
+        operation, _, _ = self._subject()
+        start = None if operation is None else self._start_of(operation.parameter(name))
+        if start is None:
+            self.told.emit("There is no other part to name.")
+            return
         others = {"distance": "ratio", "ratio": "distance"}
         self._apply({name: start, **({others[name]: None} if name in others else {})}, None)
         if name in self.fields:
             self.fields[name].setFocus()
             self.fields[name].selectAll()
+
+    def _start_of(self, parameter: Parameter) -> Any:
+        """What an optional value is at first once it is asked for; None where there is nothing to choose from."""
+        if isinstance(parameter, PartName):
+            document = self.session.document
+            return next((part.name for part in document.parts if part.id != document.active), None)
+        if isinstance(parameter, Choice):
+            return parameter.words[0]
+        if isinstance(parameter, Vector):
+            return (0.0,) * parameter.size
+        if isinstance(parameter, Toggle):
+            return False
+        if isinstance(parameter, Number):
+            wanted = 0.25 if parameter.name == "ratio" else 0.001 if parameter.name == "weld" else 1.0
+            return min(max(wanted, parameter.low), parameter.high)
+        return ""
 
     def _selected_before(self) -> int:
         """How many edges, or points, were selected before the running operation; 0 where that makes no form."""
@@ -399,15 +421,25 @@ class SentenceBar(QWidget):
                 self.session.change_last(**changes)
             self.told.emit("" if self._pending is not None else self.session.state.message)
         except LevelLoopError as error:
+            if self._pending is not None:
+                self._remember(changes)
             if field is not None:
                 self._wrong(field, str(error))
             else:
                 self.told.emit(str(error))
+                self.refresh()
             return
         if field is not None:
             field.setObjectName("")
             field.style().polish(field)
         self.refresh()
+
+    def _remember(self, changes: dict[str, Any]) -> None:
+        """Keeps numbers of an operation that waits although it cannot run yet: others may still be missing."""
+        assert self._pending is not None
+        operation, values = self._pending
+        with contextlib.suppress(LevelLoopError):
+            self._pending = (operation, operation.read({**values, **changes}, self.session.document.reading))
 
     def _wrong(self, field: Field, sentence: str) -> None:
         field.setObjectName("wrong")

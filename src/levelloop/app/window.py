@@ -278,6 +278,7 @@ class Window(QMainWindow):
             part.session = session
         session.changed.connect(self._changed)
         self.sentence.close_fields()
+        self.panes.hands.tool = None
         self.view.mode = None
         self.view.hover = None
         self._refresh_all()

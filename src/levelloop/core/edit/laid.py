@@ -61,33 +61,27 @@ def lay_strip(
     none = np.full(len(points) - mesh.n_points, -1, dtype=np.int64)
     laid, origin = carry(mesh, topology, points, np.concatenate((np.arange(mesh.n_points), none)), face_origin)
     ends = np.array([left_number[0], right_number[0], left_number[-1], right_number[-1]])
-    welded, once, met = _ends_welded(mesh, laid, ends, 0.5 * width if weld is None else weld)
-    new = np.flatnonzero(once >= mesh.n_faces) if once is not None else np.arange(mesh.n_faces, laid.n_faces)
+    target, met = _ends_met(mesh, laid, ends, 0.5 * width if weld is None else weld)
     told = f"{count} quads; {met} of 4 end points welded."
-    if once is None:
-        return Edit(laid, Selection("faces", new), origin, told)
-    return Edit(welded.mesh, Selection("faces", new), through(origin, welded.origin), told)
+    if not met:
+        return Edit(laid, Selection("faces", np.arange(mesh.n_faces, laid.n_faces)), origin, told)
+    keep = target == np.arange(laid.n_points)
+    merged, once, _ = merge_points(laid, (np.cumsum(keep) - 1)[target], laid.points[keep])
+    new = np.flatnonzero(once.faces >= mesh.n_faces)
+    return Edit(merged, Selection("faces", new), through(origin, once), told)
 
 
 # Helpers
 
 
-def _ends_welded(mesh: Mesh, laid: Mesh, ends: Integers, reach: float) -> tuple[Edit, Integers | None, int]:
-    """The mesh with each end point made one with the nearest old point within reach, each old one taken once."""
-    nothing = Edit(laid, Selection("points", ends), None)  # type: ignore[arg-type]
-    if mesh.n_points == 0 or reach <= 0:
-        return nothing, None, 0
+def _ends_met(mesh: Mesh, laid: Mesh, ends: Integers, reach: float) -> tuple[Integers, int]:
+    """For each point itself, for ends the nearest old point within reach, each taken once; and how many found one."""
     target = np.arange(laid.n_points)
     taken: set[int] = set()
-    for end in ends.tolist():
+    for end in ends.tolist() if mesh.n_points and reach > 0 else []:
         apart = np.linalg.norm(mesh.points - laid.points[end], axis=1)
-        for old in np.argsort(apart)[:8].tolist():
-            if apart[old] <= reach and old not in taken:
-                target[end] = old
-                taken.add(old)
-                break
-    if not taken:
-        return nothing, None, 0
-    keep = target == np.arange(laid.n_points)
-    merged, origin, _ = merge_points(laid, (np.cumsum(keep) - 1)[target], laid.points[keep])
-    return Edit(merged, Selection("points", ends[:0]), origin), origin.faces, len(taken)
+        near = [old for old in np.argsort(apart)[: len(ends)].tolist() if apart[old] <= reach and old not in taken]
+        if near:
+            target[end] = near[0]
+            taken.add(near[0])
+    return target, len(taken)
