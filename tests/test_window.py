@@ -551,3 +551,21 @@ def test_seams_are_shown(empty: Hands) -> None:
     violet = tuple(round(int("7A3DB0"[i : i + 2], 16) / 255, 3) for i in (0, 2, 4))
     lines = [line for line in empty.view.scene().lines if tuple(round(c, 3) for c in line.colour[:3]) == violet]
     assert len(lines) == 1 and len(lines[0].segments) == 4
+
+
+def test_findings_of_a_part_that_went_and_pictures_of_hidden_ones_do_no_harm(demo: Hands) -> None:
+    session = demo.session
+    session.set_active("hive bracket")
+    part_id = session.part.id
+    demo.qtbot.waitUntil(lambda: any(row[0] == part_id for row in demo.window.review.rows), timeout=8000)
+    row = next(n for n, (of, _) in enumerate(demo.window.review.rows) if of == part_id)
+    finding = demo.window.review.rows[row][1]
+    # An edit of a hidden part leaves its picture behind; what asks for it must not read the new cage by it.
+    session.edit_part(part_id, "Hide", visible=False)
+    session.select_all("faces")
+    session.do("subdivide")
+    demo.window.view.frame()
+    assert demo.window.stage.picture(part_id) is None and demo.window.view.handle() is None
+    session.remove_part(part_id)
+    demo.window.reviewing.choose(part_id, finding, 0)
+    assert demo.window.panes.hands.finding is None

@@ -73,6 +73,9 @@ class Reviewing(QObject):
     def choose(self, part_id: str, finding: Finding | None, step: int) -> None:
         """Shows a finding's places; a step of 0 and more also frames that place."""
         hands = self.window.panes.hands
+        if all(part.id != part_id for part in self.window.session.document.parts):
+            # The part went while its review was still shown.
+            finding = None
         hands.finding, hands.finding_part = finding, part_id
         if finding is None:
             self.window.panes.refresh()

@@ -113,8 +113,12 @@ class Stage(QObject):
         return [self.pictures[part_id] for part_id in visible if part_id in self.pictures]
 
     def picture(self, part_id: str) -> Picture | None:
-        """A part's picture, where there is one already."""
-        return self.pictures.get(part_id)
+        """A part's picture, where there is one of the cage that it has now: hidden parts keep what they had."""
+        picture = self.pictures.get(part_id)
+        part = next((part for part in self.session.document.parts if part.id == part_id), None)
+        if picture is None or part is None or picture.part.mesh.topology is not part.mesh.topology:
+            return None
+        return picture
 
     def refresh(self) -> None:
         """Brings every picture up to date; large ones arrive later."""
