@@ -23,7 +23,8 @@ from levelloop.core.arrays import (
 )
 from levelloop.core.edit.carry import Edit, carry, through
 from levelloop.core.edit.combine import combined
-from levelloop.core.edit.planar import area, cells, connected, flat_axes
+from levelloop.core.edit.dividing import Figure, divide_by_figures
+from levelloop.core.edit.planar import area, cells, connected, flat_axes, nearest_seen
 from levelloop.core.edit.weld import near_pairs, weld
 from levelloop.core.errors import EditError
 from levelloop.core.measure.faces import face_areas, face_normals, signed_volume, triangles, unit
@@ -33,6 +34,7 @@ from levelloop.core.topology import Topology
 
 Kind = Literal["union", "subtract", "intersect"]
 NEAR = 0.01  # mm; points nearer than that and not equal make slivers along the seam
+MOST_PASSES = 8  # over faces that need several edges more
 SLIVER = 1e-3  # a face smaller than that share of a square on its longest side
 
 
@@ -85,6 +87,8 @@ def boolean(mesh: Mesh, other: Mesh, kind: Kind = "union", clean: bool = True, n
             told.append(f"Seam: {once.message}")
         edit = Edit(once.mesh, edit.selection, through(edit.origin, once.origin))
         seam = _seam(edit, mesh.n_faces)
+    edit = _tied(edit)
+    seam = _seam(edit, mesh.n_faces)
     near = _near(mesh, other)
     if near:
         told.insert(0, f"{near} points of the two lie within {NEAR:g} mm of each other without meeting.")
@@ -260,6 +264,50 @@ def _as_mesh(both: Mesh, points: Floats, rings: list[Integers], origins: list[in
     on_edge = np.full(len(used), -1, dtype=np.int64)
     new_mesh, origin = carry(both, topology, places, point_origin, face_origin, on_edge, placed=point_origin < 0)
     return Edit(new_mesh, Selection("faces", np.zeros(0, np.int64)), origin)
+
+
+def _tied(edit: Edit) -> Edit:
+    """The edit with an edge at every point that only two faces share along a bent stretch.
+
+    Two polygons that share such a stretch may be drawn with one diagonal over it, and then are no surface as triangles.
+    """
+    for _ in range(MOST_PASSES):
+        mesh = edit.mesh
+        topology = mesh.topology
+        bent = np.flatnonzero((topology.valence == 2) & (topology.point_face_count == 2))
+        normals = face_normals(topology, mesh.points)
+        figures: dict[int, Figure] = {}
+        for point in bent.tolist():
+            faces = topology.faces_of_points(np.array([point]))
+            for face in faces[np.argsort(-topology.face_sizes[faces], kind="stable")].tolist():
+                if face in figures or not normals[face].any():
+                    continue
+                segment = _way_across(mesh, face, point, normals[face])
+                if segment is not None:
+                    figures[face] = Figure(face, segment)
+                    break
+        if not figures:
+            return edit
+        try:
+            divided = divide_by_figures(mesh, [figures[face] for face in sorted(figures)], np.zeros(0, dtype=np.int64))
+        except EditError:
+            return edit
+        edit = Edit(divided.mesh, edit.selection, through(edit.origin, divided.origin))
+    return edit
+
+
+def _way_across(mesh: Mesh, face: int, point: int, normal: Floats) -> Integers | None:
+    """An edge from a point across a face to the nearest corner it sees: (1, 2) points; None for none."""
+    rim = mesh.topology.face(face)
+    if len(rim) < 5:
+        return None
+    places = (mesh.points[rim] - mesh.points[rim[0]]) @ flat_axes(normal).T
+    sides = np.stack((np.arange(len(rim)), np.roll(np.arange(len(rim)), -1)), axis=1)
+    start = int(np.argmax(rim == point))
+    allowed = np.ones(len(rim), dtype=np.bool_)
+    allowed[[(start - 1) % len(rim), start, (start + 1) % len(rim)]] = False
+    found = nearest_seen(places, sides, places, np.array([start]), allowed)
+    return None if found is None else np.array([[rim[found[0]], rim[found[1]]]])
 
 
 def _seam(edit: Edit, n_first: int) -> Booleans:

@@ -78,18 +78,18 @@ def connected(places: Floats, segments: Integers, outline: Floats) -> Integers |
         loose = np.flatnonzero(degree == 1)
         _, piece = connected_labels(segments, len(places))
         if len(loose):
-            added = _nearest_seen(places, segments, outline, loose[:1], np.ones(len(places), dtype=np.bool_))
+            added = nearest_seen(places, segments, outline, loose[:1], np.ones(len(places), dtype=np.bool_))
         elif len(np.unique(piece)) > 1:
             # All but the one that reaches out the furthest hang free.
             outermost = piece[int(np.argmax(places[:, 0]))]
             free = np.flatnonzero(piece == next(p for p in np.unique(piece) if p != outermost))
             rest = ~np.isin(np.arange(len(places)), free)
-            added = _nearest_seen(places, segments, outline, free, rest)
+            added = nearest_seen(places, segments, outline, free, rest)
             if added is not None:
                 segments = np.concatenate((segments, [added]))
                 others = free[free != added[0]]
                 rest[added[1]] = False
-                added = _nearest_seen(places, segments, outline, others, rest)
+                added = nearest_seen(places, segments, outline, others, rest)
         else:
             return segments
         if added is None:
@@ -97,10 +97,7 @@ def connected(places: Floats, segments: Integers, outline: Floats) -> Integers |
         segments = np.concatenate((segments, [added]))
 
 
-# Helpers
-
-
-def _nearest_seen(
+def nearest_seen(
     places: Floats, segments: Integers, outline: Floats, starts: Integers, allowed: Booleans
 ) -> tuple[int, int] | None:
     """The shortest new segment from one of the starts to an allowed place that crosses nothing."""
@@ -119,6 +116,9 @@ def _nearest_seen(
             continue
         return start, other
     return None
+
+
+# Helpers
 
 
 def _runs_along(places: Floats, segments: Integers, a: int, b: int) -> bool:
