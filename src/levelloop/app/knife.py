@@ -181,7 +181,8 @@ class RunLoop:
 
     def draw(self, view: Viewport, painter: QPainter) -> None:
         """The loop under the pointer."""
-        found = self._under(view, view.pointer) if view.sight_ready() else None
+        at_rest = view.sight_ready() and view.drag in ("none", "tool")
+        found = self._under(view, view.pointer) if at_rest else None
         if found is None:
             return
         painter.setPen(QPen(colour(view.theme.hover), 2.4))

@@ -85,9 +85,11 @@ class NudgeBrush:
 
     def draw(self, view: Viewport, painter: QPainter) -> None:
         """A ring as large as the brush, where the pointer is on a part."""
-        if not view.sight_ready():
+        if not view.sight_ready() or view.drag not in ("none", "tool"):
             return
-        found = surface_place(view.sight(), *view.device(view.pointer))
+        # A stroke goes over the surface as it was pressed on; reading it back anew for every stamp would be slow.
+        sight = self._sight if self._path else view.sight()
+        found = surface_place(sight, *view.device(view.pointer))
         if found is None:
             return
         radius = self._numbers()["radius"] / view.camera.millimetres_per_pixel(view.height(), found[0])
