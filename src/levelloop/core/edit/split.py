@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, mask_of, offsets_from_sizes
+from levelloop.core.arrays import Floats, Integers, mask_of, offsets_from_sizes, ranges
 from levelloop.core.edit.carry import Edit, carry, identity, mapped
 from levelloop.core.edit.dividing import divide_by_chords, then, with_points_on_edges
 from levelloop.core.edit.outlines import Outlines
@@ -41,16 +41,19 @@ def split_ring(mesh: Mesh, selection: Selection, count: int = 1) -> Edit:
     per_face = np.bincount(face, minlength=mesh.n_faces)
     if not (per_face >= 2).any():
         raise EditError("No two of these edges share a face; a ring has its edges across from each other.")
-    pairs = []
-    for several in np.flatnonzero(per_face >= 2).tolist():
-        here = corner[face == several] if len(corner) < 64 else _corners_of(topology, several, chosen)
-        links = zip(here, np.roll(here, -1), strict=True) if len(here) > 2 else [(here[0], here[1])]
-        for one, other in links:
-            pairs.append(
-                (several, _along(topology, of_edge, number, one), _along(topology, of_edge, number, other)[::-1])
-            )
+    # Each of them and the next one around its face; two alone make one pair.
+    starts = np.flatnonzero(np.append(True, face[1:] != face[:-1]))
+    following = np.arange(1, len(corner) + 1)
+    following[np.append(starts[1:], len(corner)) - 1] = starts
+    keep = per_face[face] >= 3
+    keep[starts[per_face[face[starts]] == 2]] = True
+    one, other = corner[keep], corner[following[keep]]
+    ahead, back = (
+        _along(topology, of_edge[number[topology.corner_edge[one]]], one),
+        _along(topology, of_edge[number[topology.corner_edge[other]]], other),
+    )
     for step in range(count):
-        edit = _joined(edit, [(int(a[step]), int(b[step])) for _, a, b in pairs])
+        edit = _joined(edit, ahead[:, step], back[:, count - 1 - step])
     return replace(edit, message=f"{len(edit.selection)} new edges.")
 
 
@@ -77,51 +80,40 @@ def subdivide(mesh: Mesh, selection: Selection, times: int = 1, smooth: float = 
 # Helpers
 
 
-def _corners_of(topology: Topology, face: int, chosen: Booleans) -> Integers:
-    start, end = topology.face_offsets[face : face + 2]
-    return np.asarray(start + np.flatnonzero(chosen[start:end]))
+def _along(topology: Topology, rows: Integers, corners: Integers) -> Integers:
+    """The new points on corners' edges (c, n), each row in the direction of its face."""
+    forward = topology.corners[corners] == topology.edges[topology.corner_edge[corners], 0]
+    return np.where(forward[:, None], rows, rows[:, ::-1])
 
 
-def _along(topology: Topology, of_edge: Integers, number: Integers, corner: int) -> Integers:
-    """The new points on a corner's edge, in the direction of its face."""
-    edge = topology.corner_edge[corner]
-    row = of_edge[number[edge]]
-    return np.asarray(row if topology.corners[corner] == topology.edges[edge, 0] else row[::-1])
-
-
-def _joined(edit: Edit, pairs: list[tuple[int, int]]) -> Edit:
-    """The edit with each pair of points joined across the face that they share."""
-    selected = edit.selection
-    left = pairs
-    while left:
+def _joined(edit: Edit, first: Integers, second: Integers) -> Edit:
+    """The edit with each pair of points joined across a face that they share; one in each face at a time."""
+    selected = edit.selection if edit.selection.kind == "edges" else Selection("edges", first[:0])
+    while len(first):
         topology = edit.mesh.topology
+        key = topology.corner_face * topology.n_points + topology.corners
+        order = np.argsort(key)
         by_point, offsets = topology.corners_by_point
-        rows: dict[int, tuple[int, int]] = {}
-        later = []
-        for a, b in left:
-            at_a, at_b = by_point[offsets[a] : offsets[a + 1]], by_point[offsets[b] : offsets[b + 1]]
-            shared = np.intersect1d(topology.corner_face[at_a], topology.corner_face[at_b])
-            if len(shared) == 0:
-                continue
-            face = int(shared[0])
-            if face in rows:
-                later.append((a, b))
-                continue
-            one = int(at_a[topology.corner_face[at_a] == face][0])
-            other = int(at_b[topology.corner_face[at_b] == face][0])
-            gap = abs(one - other)
-            if 1 < gap < topology.face_sizes[face] - 1:
-                rows[face] = (one, other)
-        if not rows:
+        many = np.diff(offsets)[first]
+        pair = np.repeat(np.arange(len(first)), many)
+        at_first = by_point[ranges(offsets[:-1][first], many)]
+        faces = topology.corner_face[at_first]
+        wanted = faces * topology.n_points + second[pair]
+        at_second = order[np.minimum(np.searchsorted(key, wanted, sorter=order), len(key) - 1)]
+        gap = np.abs(at_first - at_second)
+        fits = (key[at_second] == wanted) & (gap > 1) & (gap < topology.face_sizes[faces] - 1)
+        # Each pair in the first face that fits, each face for the first pair that wants it.
+        rows = np.flatnonzero(fits)
+        rows = rows[np.unique(pair[rows], return_index=True)[1]]
+        now = rows[np.unique(faces[rows], return_index=True)[1]]
+        if len(now) == 0:
             break
-        faces = np.array(list(rows), dtype=np.int64)
-        corners = np.array(list(rows.values()), dtype=np.int64)
-        once = divide_by_chords(edit.mesh, faces, corners[:, 0], corners[:, 1])
-        kept = mapped(selected, once.origin) if selected.kind == "edges" else once.selection
-        both = np.concatenate((kept.indices, once.selection.indices))
-        edit = then(edit, Edit(once.mesh, Selection("edges", both), once.origin))
-        selected = edit.selection
-        left = later
+        once = divide_by_chords(edit.mesh, faces[now], at_first[now], at_second[now])
+        both = np.concatenate((mapped(selected, once.origin).indices, once.selection.indices))
+        selected = Selection("edges", both)
+        edit = then(edit, Edit(once.mesh, selected, once.origin))
+        later = np.setdiff1d(pair[rows], pair[now])
+        first, second = first[later], second[later]
     return edit
 
 

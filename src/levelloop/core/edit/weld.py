@@ -20,7 +20,7 @@ def weld(mesh: Mesh, selection: Selection, distance: float | str = 0.001, onto_e
     """Makes selected points that lie within a distance of each other one point, at their mean.
 
     distance: mm, inclusive; 0 welds equal places; "middle" welds all selected points at their middle. onto_edges: also
-    puts points onto open edges they lie at within the distance, which become two.
+    puts points of rims onto open edges they lie at within the distance, which become two.
     Faces that lose their area to it vanish. Selected after: the welded points.
     """
     if onto_edges and distance != "middle":
@@ -103,6 +103,8 @@ def _onto_edges(mesh: Mesh, selection: Selection, distance: float) -> Edit:
     plain = weld(mesh, selection, distance) if len(chosen) > 1 else Edit(mesh, selection, identity(mesh))
     here = plain.mesh
     left = np.flatnonzero(mask_of(chosen, mesh.n_points)[plain.origin.points] & (plain.origin.points >= 0))
+    # What lies at an open edge is a rim itself, or has no face yet.
+    left = left[here.topology.open_points[left] | (here.topology.point_face_count[left] == 0)]
     edges = np.flatnonzero(here.topology.open_edges)
     ends = here.points[here.topology.edges[edges]]
     along = ends[:, 1] - ends[:, 0]
