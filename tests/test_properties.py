@@ -252,7 +252,8 @@ def test_any_edit_of_any_selection(key: str, data: st.DataObject) -> None:
     assert np.array_equal(cage.points, before)
     count_after = count_of(edit.mesh.topology, edit.selection.kind)
     assert len(edit.selection) == 0 or edit.selection.indices.max() < count_after
-    if key in KEEP_EULER:
+    # Where sheets only touch, a groove along an open edge parts them.
+    if key in KEEP_EULER and (key != "groove" or name in CLOSED):
         assert edit.mesh.topology.euler_number() == cage.topology.euler_number()
     if name in CLOSED and key in (*KEEP_EULER, "extrude", "inset", "bevel") and (key, kind) not in OPENS:
         assert not edit.mesh.topology.open_edges.any()
