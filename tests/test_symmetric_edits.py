@@ -126,3 +126,26 @@ def _middle_edge(session: Session) -> np.ndarray:
     mesh = session.part.mesh
     on_plane = (np.abs(mesh.points[mesh.topology.edges][:, :, 0]) < 1e-9).all(axis=1)
     return mesh.topology.edges[np.flatnonzero(on_plane)[:1]]
+
+
+def test_planes_and_whole_parts_go_with_symmetry() -> None:
+    session = block()
+    session.do("slice", plane=((2.0, 0.0, 0.0), "x"))
+    assert session.part.mesh.topology.euler_number() == 2
+    session.select_where("faces", normal="x")
+    session.do("slice", plane=((0.0, 3.0, 0.0), "y"))
+    mesh = session.part.mesh
+    ends = mesh.points[np.unique(mesh.topology.edges[session.selection.indices])]
+    assert np.allclose(ends[:, 1], 3) and set(np.round(ends[:, 0])) == {-10.0, 10.0}
+
+
+def test_a_cut_across_the_plane_is_made_once_and_said() -> None:
+    session = Session.new()
+    session.do("add_plane", size=(20, 10), cells=(2, 1))
+    session.do("set_symmetry")
+    # Points 0 1 2 below, 3 4 5 above: from the lower left over the middle to the upper right.
+    path = [{"edge": [0, 1]}, {"edge": [1, 4]}, {"edge": [4, 5]}]
+    assert "made once" in session.do("cut", path=path) and session.part.mesh.n_faces == 4
+    session.undo()
+    assert "made once" not in session.do("cut", path=[{"edge": [0, 1]}, {"edge": [3, 4]}])
+    assert session.part.mesh.n_faces == 4 and lone(session) == 0

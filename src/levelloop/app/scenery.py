@@ -163,7 +163,7 @@ class Scenery:
         """Rings at points of the active part that symmetric editing finds no twin for."""
         symmetry = self.view.session.document.symmetry
         picture = self.view.stage.picture(self.view.session.document.active)
-        if symmetry is None or picture is None or self.view.drag != "none":
+        if symmetry is None or picture is None or self.view.stage.is_hurried:
             return
         if self._lone is None or self._lone[0] is not picture.part.mesh or self._lone[1] != symmetry:
             try:

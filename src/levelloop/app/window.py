@@ -162,7 +162,7 @@ class Window(QMainWindow):
             return
         self.tell("")
         self.panes.hands.tool = None
-        if REGISTRY[key].drawn:
+        if operation.drawn:
             {"nudge": self.on_view.nudge, "cut": self.on_view.cut, "lay_strip": self.on_view.lay_strip}[key]()
             return
         waiting = key in TRANSFORMS or key in NEED_WORDS

@@ -13,7 +13,6 @@ from psygnal import Signal
 from levelloop.core.arrays import Integers
 from levelloop.core.edit.carry import Edit, mapped, through
 from levelloop.core.edit.combine import combined
-from levelloop.core.edit.cut import mirrored_path
 from levelloop.core.edit.symmetry import made_symmetric, on_both_sides, twins_by_flow, twins_by_place
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
@@ -473,29 +472,38 @@ def _on_both_sides(
 ) -> Edit:
     """An operation that changes faces, on the selection and on what lies across the part's own plane from it."""
     axis = "xyz".index(symmetry.axis)
-    vectors = [np.asarray(value) for value in values.values() if isinstance(value, tuple)]
-    goes_somewhere = any(vector.shape == (3,) and vector[axis] != 0 for vector in vectors)
-    goes_along = any(isinstance(value, str) and value.lstrip("-") == symmetry.axis for value in values.values())
 
     def run(mesh: Mesh, chosen: Selection) -> Edit:
         return _edited(replace(part, mesh=mesh), operation, chosen, values)
 
-    if operation.drawn == "path" and operation.key == "cut":
-        return _cut_on_both_sides(part, operation, values, axis, twins(part.mesh, symmetry))
-    in_turn = operation.in_turn or goes_somewhere or goes_along
+    if operation.mirrored is not None:
+        return _named_on_both_sides(part, operation, values, axis, twins(part.mesh, symmetry))
+    if len(selection) == 0:
+        # All of it: both sides are in it already.
+        return run(part.mesh, selection)
+    in_turn = operation.in_turn or any(_tells_sides_apart(value, axis) for value in values.values())
     return on_both_sides(part.mesh, selection, axis, twins(part.mesh, symmetry), run, in_turn)
 
 
-def _cut_on_both_sides(part: Part, operation: Operation, values: dict[str, Any], axis: int, twin: Integers) -> Edit:
-    """A cut and its mirror image; what already lies on the plane is cut once."""
+def _tells_sides_apart(value: Any, axis: int) -> bool:
+    """Whether a number means another thing on the other side: a direction, a place or an axis across the plane."""
+    if isinstance(value, str):
+        return value.lstrip("+-") == "xyz"[axis]
+    is_vector = isinstance(value, tuple) and len(value) == 3 and all(isinstance(entry, float) for entry in value)
+    return is_vector and value[axis] != 0
+
+
+def _named_on_both_sides(part: Part, operation: Operation, values: dict[str, Any], axis: int, twin: Integers) -> Edit:
+    """An operation that names its elements itself, with them and then with their twins."""
+    assert operation.mirrored is not None
     nothing = Selection("faces", np.zeros(0, dtype=np.int64))
     first = _edited(part, operation, nothing, values)
-    path = mirrored_path(part.mesh, values["path"], twin, axis)
+    other = operation.mirrored(part.mesh, values, twin, axis)
     try:
-        second = _edited(replace(part, mesh=first.mesh), operation, nothing, {**values, "path": path})
+        second = _edited(replace(part, mesh=first.mesh), operation, nothing, other)
     except EditError:
-        # On the plane itself both are one.
-        return first
+        told = "It meets the plane of symmetry, so it was made once."
+        return replace(first, message=" ".join(filter(None, (first.message, told))))
     both = combine(mapped(first.selection, second.origin), second.selection, add=True)
     return Edit(second.mesh, both, through(first.origin, second.origin), first.message)
 

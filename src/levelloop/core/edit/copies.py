@@ -6,13 +6,13 @@ from typing import Any
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, mask_of
-from levelloop.core.edit.carry import Edit, Origin, mapped, through
+from levelloop.core.arrays import Booleans, Integers, mask_of
+from levelloop.core.edit.carry import Edit, Origin, identity, mapped, through
 from levelloop.core.edit.combine import combined
 from levelloop.core.edit.outlines import drop_faces, merge_points
 from levelloop.core.edit.simple import flipped
 from levelloop.core.edit.slicing import slice_planes
-from levelloop.core.edit.transform import middle_of_box
+from levelloop.core.edit.transform import pivot_place
 from levelloop.core.edit.weld import weld as welded
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
@@ -42,13 +42,7 @@ def array(
     if count * len(faces) > MOST_FACES:
         raise EditError(f"That would be {count * len(faces):,} faces; an array makes at most {MOST_FACES:,}.")
     piece, piece_origin = _piece(mesh, faces)
-    centre = middle_of_box(mesh.points[points_of(mesh.topology, Selection("faces", faces))])
-    if isinstance(pivot, str):
-        if pivot not in ("origin", "middle"):
-            raise EditError(f"“{pivot}” is no pivot here; use origin, middle, anchor or a place.")
-        centre = np.zeros(3) if pivot == "origin" else centre
-    else:
-        centre = as_vector(pivot)
+    centre = pivot_place(mesh, Selection("faces", faces), pivot)
     turn = axis_turn(axis, rotate) @ axis_turn(axis).T
     step, offset = turn.T * scale, as_vector(move)
     copies, places = [], piece.points
@@ -80,7 +74,7 @@ def mirror_across(
     distance = (mesh.points - point) @ normal
     near = mask_of(points_of(mesh.topology, Selection("faces", faces)), mesh.n_points) & (np.abs(distance) <= weld)
     flat = mesh.with_points(mesh.points - (distance * near)[:, None] * normal)
-    edit = Edit(flat, Selection("faces", faces), _same(mesh))
+    edit = Edit(flat, Selection("faces", faces), identity(mesh))
     if keep is not None:
         side = "front" if keep == "+" else "back"
         cut = slice_planes(flat, edit.selection, (point, normal), (0.0,), side)
@@ -126,8 +120,8 @@ def keep_slice(mesh: Mesh, selection: Selection, count: int = 4, axis: Any = "z"
     if mesh.n_faces == 0:
         raise EditError("There are no faces to keep a slice of.")
     frame = axis_turn(axis)
-    centre = np.zeros(3) if isinstance(pivot, str) and pivot == "origin" else _place(mesh, pivot)
-    edit = Edit(mesh, select_all(mesh.topology, "faces"), _same(mesh))
+    centre = pivot_place(mesh, select_all(mesh.topology, "faces"), pivot)
+    edit = Edit(mesh, select_all(mesh.topology, "faces"), identity(mesh))
     angles = (0.0, 2.0 * np.pi / count)
     for number, angle in enumerate(angles[: 1 if count == 2 else 2]):
         sign = 1.0 if number == 0 else -1.0
@@ -150,18 +144,6 @@ def _chosen_faces(mesh: Mesh, selection: Selection, who: str) -> Integers:
     if len(faces) == 0:
         raise EditError(f"{who} needs faces; this part has none.")
     return faces
-
-
-def _place(mesh: Mesh, pivot: Any) -> Floats:
-    if isinstance(pivot, str):
-        if pivot == "middle":
-            return middle_of_box(mesh.points)
-        raise EditError(f"“{pivot}” is no pivot here; use origin, middle, anchor or a place.")
-    return as_vector(pivot)
-
-
-def _same(mesh: Mesh) -> Origin:
-    return Origin(np.arange(mesh.n_points), np.arange(mesh.n_edges), np.arange(mesh.n_faces))
 
 
 def _piece(mesh: Mesh, faces: Integers) -> tuple[Mesh, Origin]:

@@ -14,14 +14,14 @@ from levelloop.core.edit.outlines import drop_faces
 from levelloop.core.edit.pipes import pipe
 from levelloop.core.edit.simple import flipped
 from levelloop.core.edit.strips import profile_of, strips_through
-from levelloop.core.edit.transform import middle_of_box
+from levelloop.core.edit.transform import middle_of_box, pivot_place
 from levelloop.core.edit.weld import weld as welded
 from levelloop.core.edit.wires import wires_through
 from levelloop.core.errors import EditError
 from levelloop.core.forms.curves import Path, frames_along, path_of, turned_about
 from levelloop.core.measure.faces import face_centres, face_vectors
 from levelloop.core.mesh import Mesh
-from levelloop.core.planes import as_direction, as_vector
+from levelloop.core.planes import as_direction
 from levelloop.core.selection import Selection, points_of
 
 MOST_ROWS = 20_000
@@ -43,7 +43,7 @@ def revolve(
     axis; None: none do. Faces look outward, or agree with those they continue. Selected after: the end, after a full
     turn all new faces.
     """
-    direction, centre = as_direction(axis), _pivot(mesh, selection, pivot)
+    direction, centre = as_direction(axis), pivot_place(mesh, selection, pivot)
     if angle == 0:
         raise EditError("A revolve needs an angle other than 0°.")
     if abs(angle) > 360.0 + 1e-9:
@@ -78,7 +78,7 @@ def helix(
     fraction, negative ones wind the other way; steps: per turn. run_out: turns over which the profile fades at both
     ends into the radius where it begins. Selected after: the end.
     """
-    direction, centre = as_direction(axis), _pivot(mesh, selection, pivot)
+    direction, centre = as_direction(axis), pivot_place(mesh, selection, pivot)
     if selection.kind == "points" or len(selection) == 0:
         raise EditError("To wind a helix, select edges or faces.")
     if turns == 0:
@@ -183,16 +183,6 @@ def _path(curve: Any) -> Path:
     if curve is None or (not isinstance(curve, Mesh) and len(curve) == 0):
         raise EditError("Name the part that is the curve, or give its points.")
     return path_of(curve)
-
-
-def _pivot(mesh: Mesh, selection: Selection, pivot: Any) -> Floats:
-    if isinstance(pivot, str):
-        if pivot == "origin":
-            return np.zeros(3)
-        if pivot == "middle":
-            return middle_of_box(mesh.points[points_of(mesh.topology, selection)])
-        raise EditError(f"“{pivot}” is no pivot here; use origin, middle, anchor or a place.")
-    return as_vector(pivot)
 
 
 def _turned(local: Floats, axis: Floats, angle: float) -> Floats:

@@ -101,6 +101,17 @@ def scale(
     )
 
 
+def pivot_place(mesh: Mesh, selection: Selection, pivot: Any) -> Floats:
+    """Where a pivot is: the "origin", the "middle" of what is selected, or of all, or (x, y, z): (3,)."""
+    if not isinstance(pivot, str):
+        return as_vector(pivot)
+    if pivot == "origin":
+        return np.zeros(3)
+    if pivot == "middle":
+        return middle_of_box(mesh.points[points_of(mesh.topology, selection)] if len(selection) else mesh.points)
+    raise EditError(f"“{pivot}” is no pivot here; use origin, middle, anchor or a place.")
+
+
 def selection_frame(mesh: Mesh, selection: Selection) -> Floats:
     """Three directions of a selection, rows of (3, 3): its mean normal last, the first level where that can be.
 

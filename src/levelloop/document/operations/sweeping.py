@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from typing import Any
+
+from levelloop.core.arrays import Integers
 from levelloop.core.edit.bridge import bridge
 from levelloop.core.edit.copies import array, keep_slice, mirror_across
-from levelloop.core.edit.cut import cut
+from levelloop.core.edit.cut import cut, mirrored_path
 from levelloop.core.edit.flats import swing_edge, take_out_flats
 from levelloop.core.edit.groove import groove
 from levelloop.core.edit.laid import lay_strip
@@ -14,6 +17,7 @@ from levelloop.core.edit.sweeping import extrude_along, helix, revolve, sweep
 from levelloop.core.edit.thicken import thicken
 from levelloop.core.edit.weaving import weave
 from levelloop.core.forms.curves import curve_to_edges, set_curve
+from levelloop.core.mesh import Mesh
 from levelloop.document.operations.common import ANY, AXES
 from levelloop.document.parameters import (
     Angle,
@@ -44,6 +48,10 @@ _STEPS_OF_TURN = Count("steps", 16, "Rows of faces", high=4096)
 
 def _plane(hint: str) -> Parameter:
     return PlaneOf("plane", "x", hint)
+
+
+def _mirrored_cut(mesh: Mesh, values: dict[str, Any], twin: Integers, axis: int) -> dict[str, Any]:
+    return {**values, "path": mirrored_path(mesh, values["path"], twin, axis)}
 
 
 SWEEPING: tuple[Operation, ...] = (
@@ -237,6 +245,7 @@ SWEEPING: tuple[Operation, ...] = (
         icon="cut",
         group="Cut",
         drawn="path",
+        mirrored=_mirrored_cut,
     ),
     Operation(
         "lay_strip",
