@@ -322,7 +322,7 @@ window.show()
 QTest.qWaitForWindowExposed(window)
 session = window.session
 session.do('add_box', size=(100, 100, 100), cells=(40, 40, 40))
-window.stage.show_smooth(session.document.active, True)
+window.stage.show_until(session.document.active, None, True)
 window.stage.wait()
 window.view.frame(everything=True)
 session.select(points=[100])

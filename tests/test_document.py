@@ -350,8 +350,13 @@ def test_the_demo_is_built_by_its_scripts() -> None:
         mesh = document.find(name).mesh
         assert (mesh.topology.face_sizes == 4).all() and not mesh.topology.open_edges.any(), name
         assert signed_volume(mesh) > 0
-    bee = document.find("bee head").mesh
-    assert bee.n_faces == 72 and bee.topology.n_shells == 1 and document.find("bee form").helper
+    bee, dipper = document.find("bee head"), document.find("dipper")
+    assert bee.mesh.n_faces == 80 and document.find("bee form").helper
+    # Half a head and one slice: their recipes make the whole, closed but for the head's two openings.
+    assert bee.stepped.n_faces == 160 and bee.stepped.topology.n_shells == 1
+    assert bee.stepped.topology.open_edges.sum() == 2 * 20
+    assert dipper.stepped.n_faces == 8 * dipper.mesh.n_faces and (dipper.stepped.topology.face_sizes == 4).all()
+    assert not dipper.stepped.topology.open_edges.any() and dipper.stepped.topology.euler_number() == 2
     # A jar of 64 mm, hollow: well under the full cylinder's volume.
     assert 0 < signed_volume(jar.mesh) < np.pi * 32**2 * 87 * 0.5
     assert bracket.mesh.materials == ("painted steel",)

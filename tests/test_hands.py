@@ -280,7 +280,7 @@ def test_symmetric_drags_move_both_sides(empty: Hands) -> None:
 def test_a_large_smooth_part_is_shown_at_a_lower_level_while_it_is_dragged(empty: Hands) -> None:
     empty.session.do("add_box", size=(60, 60, 60), cells=(12, 12, 12))
     part = empty.session.part
-    empty.window.stage.show_smooth(part.id, True)
+    empty.window.stage.show_until(part.id, None, True)
     empty.settle()
     whole = empty.window.stage.picture(part.id)
     assert whole is not None and whole.level == 2

@@ -105,7 +105,6 @@ PARAMETERS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
         "keep": st.sampled_from([None, "+", "-"]),
         "weld": st.floats(0, 0.3),
     },
-    "keep_slice": {"count": st.integers(2, 7), "axis": st.sampled_from("xyz")},
     "thicken": {
         "inward": st.floats(0, 1),
         "outward": st.floats(0, 1),

@@ -145,9 +145,9 @@ def test_cage_pictures_are_faceted_and_smooth_ones_are_not() -> None:
     facing = face_normals(cage.topology, cage.points)
     assert np.allclose(flat.vertices[flat.indices[:, 0], 3:], facing[flat.triangle_face], atol=1e-6)
     smooth = picture_of(cage, True, level=2)
-    assert len(smooth.indices) == 2 * smooth.surface.topology.n_faces
+    assert len(smooth.indices) == 2 * smooth.n_shown_faces
     # Neighbouring triangles share their vertices: no facets.
-    assert len(smooth.vertices) == smooth.surface.topology.n_points
+    assert len(smooth.vertices) == smooth.built.topology.n_points
 
 
 def test_the_limit_is_drawn_on_the_limit_surface() -> None:
@@ -171,7 +171,7 @@ def test_a_surface_is_used_again_while_only_points_move() -> None:
     first = picture_of(box(), True)
     moved = part_of(first.part.mesh.with_points(first.part.mesh.points * 2))
     second = make_picture(moved, True, first)
-    assert second.surface is first.surface
+    assert second.built.stops[-1].surface is first.built.stops[-1].surface
     assert np.allclose(second.places, 2 * first.places)
 
 

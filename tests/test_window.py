@@ -310,7 +310,7 @@ def test_large_levels_arrive_later_and_the_window_goes_on(demo: Hands) -> None:
 def test_a_level_that_does_not_fit_is_refused_in_words(empty: Hands) -> None:
     session = empty.session
     session.do("add_box", cells=(60, 60, 60))
-    empty.window.stage.show_smooth(session.document.active, True)
+    empty.window.stage.show_until(session.document.active, None, True)
     session.do("set_level", level=6)
     empty.settle()
     assert "more than fits" in empty.window.message

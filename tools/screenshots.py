@@ -30,7 +30,7 @@ def main_view(window: Window) -> None:
 def smooth(window: Window) -> None:
     """All parts smooth, with flow lines."""
     for part in window.session.document.parts:
-        window.stage.show_smooth(part.id, True)
+        window.stage.show_until(part.id, None, True)
     window.view.frame(everything=True)
 
 
@@ -53,7 +53,7 @@ def review(window: Window) -> None:
 def loops(window: Window) -> None:
     """A mirrored pair of support loops, its distance being typed."""
     window.session.set_active("hive bracket")
-    window.stage.show_smooth("part2", True)
+    window.stage.show_until("part2", None, True)
     window.session.select(edges=[[25, 26]])
     window.start("run_loop")
     window.session.change_last(distance=3.0, mirrored=True)
@@ -66,7 +66,7 @@ def views(window: Window) -> None:
     """Four views: the bee's drawings behind the front and the right, hollows shaded from above."""
     window.panes.show_views(4)
     QTest.qWait(300)
-    window.stage.show_smooth("part1", True)
+    window.stage.show_until("part1", None, True)
     window.stage.wait()
     window.panes.frame(True)
     for view in window.panes.views[2:]:
@@ -163,6 +163,14 @@ def thread(window: Window) -> None:
     window.view.frame(everything=True)
 
 
+def recipe(window: Window) -> None:
+    """A hose of one rib: repeated, smoothed, bent afterwards; the bend's numbers open."""
+    only(window, "hose")
+    window.on_recipe.choose(2)
+    window.view.camera.turn, window.view.camera.tilt = -20.0, 18.0
+    window.view.frame(everything=True)
+
+
 def boolean(window: Window) -> None:
     """The shelf bracket with a second hole: the seam selected, n-gons waiting to be routed into quads."""
     only(window, "shelf bracket")
@@ -214,6 +222,7 @@ VIEWS: dict[str, Callable[[Window], None]] = {
     "measure": measure,
     "guides": guides,
     "thread": thread,
+    "recipe": recipe,
     "boolean": boolean,
     "cutting": cutting,
     "bridging": bridging,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import sys
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -183,7 +184,11 @@ def _print_reports(reports: list[tuple[Part, Report]], purpose: str, ready: bool
 
 
 def _report_json(part: Part, report: Report) -> dict[str, Any]:
-    counts = report.counts
+    # The cage's own, but for its poles: what the recipe adds decides whether a point at a rim is one.
+    from levelloop.core.review import count
+
+    cage = count(part.mesh)
+    counts = replace(cage, poles=report.counts.poles, boundary_poles=report.counts.boundary_poles)
     return {
         "name": part.name,
         "cage": {
@@ -199,7 +204,7 @@ def _report_json(part: Part, report: Report) -> dict[str, Any]:
             "shells": counts.shells,
             "euler": counts.euler,
         },
-        "findings": [_finding_json(part.mesh, finding) for finding in report.findings],
+        "findings": [_finding_json(part.stepped, finding) for finding in report.findings],
     }
 
 
@@ -209,7 +214,7 @@ def _finding_json(mesh: Mesh, finding: Finding) -> dict[str, Any]:
     return {
         "check": finding.check,
         "severity": finding.severity,
-        "where": {"mesh": "cage", "kind": finding.kind, "indices": named, "at": finding.at.tolist()},
+        "where": {"mesh": finding.mesh, "kind": finding.kind, "indices": named, "at": finding.at.tolist()},
         "count": finding.count,
         "value": finding.value,
         "unit": finding.unit,

@@ -149,7 +149,7 @@ def _place_at(view: Viewport, picture: Picture, place: QPoint) -> tuple[dict[str
     if hit is None or hit.picture is not picture or on is None:
         return None
     local = picture.part.to_world(picture.part.mesh).points[topology.face(hit.index)].mean(axis=0)
-    at = on[0] if picture.level == 0 else 0.5 * (on[0] + local)
+    at = on[0] if picture.is_flat else 0.5 * (on[0] + local)
     return {"face": hit.index, "at": tuple(float(value) for value in at)}, on[0]
 
 

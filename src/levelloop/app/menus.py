@@ -21,7 +21,7 @@ from levelloop.document.session import Session, described
 if TYPE_CHECKING:
     from levelloop.app.window import Window
 
-MENUS = ("File", "Edit", "Add", "Select", "Transform", "Build", "Smooth", "Part", "View", "Help")
+MENUS = ("File", "Edit", "Add", "Select", "Transform", "Build", "Smooth", "Recipe", "Part", "View", "Help")
 
 
 def build_menus(window: Window, bar: QMenuBar) -> None:

@@ -285,7 +285,11 @@ class Overlay(QWidget):
         """Where the found elements are shown, on the smooth surface where that is shown."""
         picture = self.view.stage.picture(self.view.hands.finding_part)
         assert picture is not None
-        places = element_places(picture, finding.kind)
+        if finding.mesh == "result":
+            stepped = picture.stepped_places(finding.kind)
+            places = finding.at[:0] if stepped is None else stepped
+        else:
+            places = element_places(picture, finding.kind)
         if finding.indices.max(initial=-1) < len(places):
             return np.asarray(places[finding.indices])
         return np.asarray(finding.at)

@@ -227,7 +227,7 @@ class ReviewPanel(QWidget):
         has = 0 <= self.row < len(self.rows)
         finding = self.rows[self.row][1] if has else None
         self.advice.setText(finding.advice if finding else "")
-        self.place.setText(f"{self.step + 1} of {finding.count}" if finding else "")
+        self.place.setText(f"{self.step + 1} of {finding.count}" if finding and finding.count else "")
         self.remedy.setVisible(finding is not None and finding.remedy is not None)
         if finding is not None and finding.remedy is not None:
             self.remedy.setText(finding.remedy.label)

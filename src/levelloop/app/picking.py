@@ -217,12 +217,12 @@ def _nearest_edge(sight: Sight, picture: Picture, x: float, y: float, reach: Rea
         return None
     # Edges whose box on screen is near enough; the few that are get measured.
     close = ~picture.part.mesh.hidden_edges
-    flat = picture.level == 0
+    flat, ends = picture.is_flat, picture.part.mesh.topology.edges
     whole = sight.screen(picture, "points" if flat else "chains")
     for axis, here in ((0, x), (1, y)):
         # Of a cage many edges share a point: each point is projected once, and read for one axis at a time.
         column = np.ascontiguousarray(whole[..., axis])
-        places = [column[picture.chains[:, end]] for end in (0, 1)] if flat else list(column.T)
+        places = [column[ends[:, end]] for end in (0, 1)] if flat else list(column.T)
         low = high = places[0]
         for place in places[1:]:
             low, high = np.minimum(low, place), np.maximum(high, place)
@@ -230,7 +230,7 @@ def _nearest_edge(sight: Sight, picture: Picture, x: float, y: float, reach: Rea
     edges = np.flatnonzero(close)
     if len(edges) == 0:
         return None
-    chain = whole[picture.chains[edges]] if flat else whole[edges]
+    chain = whole[ends[edges]] if flat else whole[edges]
     start, end = chain[:, :-1], chain[:, 1:]
     along = end[..., :2] - start[..., :2]
     to = np.array([x, y]) - start[..., :2]

@@ -13,8 +13,11 @@ from levelloop.core.errors import LevelLoopError
 from levelloop.core.forms.curves import path_of
 from levelloop.core.measure.faces import corner_normals, face_areas, face_centres, face_normals, triangles
 from levelloop.core.mesh import Mesh
-from levelloop.core.subdivision.surface import SmoothSurface
+from levelloop.core.selection import Kind
+from levelloop.core.steps.chain import Built, Stop, build
+from levelloop.core.topology import Topology
 from levelloop.document.document import Part
+from levelloop.document.recipe import links_of
 
 Singles = NDArray[np.float32]
 
@@ -25,36 +28,44 @@ CURVE_STEPS = 12  # lines between two points of a smooth curve
 
 @dataclass(frozen=True, eq=False)
 class Picture:
-    """A part at the level it is shown at; places in the world.
+    """A part at the level and the step of its recipe that it is shown at; places in the world.
 
-    places: (n', 3) shown points, cage points first. vertices: (v, 6) place and normal; indices: (t, 3);
-    triangle_face: (t,) the cage face of each triangle. chains: (e, c) shown points along each cage edge.
+    until: how many of its steps are shown, None for all. places: (n', 3) shown points. vertices: (v, 6) place and
+    normal; indices: (t, 3); triangle_face: (t,) the cage face of each triangle, −1 for what only the recipe made.
+    points: (n,) the shown point of each cage point; chains: (e, c) those along each cage edge.
     """
 
     part: Part
     level: int
-    surface: SmoothSurface
+    until: int | None
+    built: Built
     places: Floats
     vertices: Singles
     indices: NDArray[np.uint32]
     triangle_face: Integers
+    points: Integers
     chains: Integers
 
     @property
     def n_shown_faces(self) -> int:
-        """Faces of the surface shown."""
-        return self.surface.topology.n_faces
+        """Faces that are shown."""
+        return self.built.topology.n_faces
+
+    @property
+    def is_flat(self) -> bool:
+        """Whether cage edges are shown as straight lines."""
+        return self.chains.shape[1] == 2
 
     @cached_property
     def cage_places(self) -> Floats:
         """Where the cage's points are shown: (n, 3)."""
-        return self.places[: self.part.mesh.n_points]
+        return np.asarray(self.places[self.points])
 
     @cached_property
     def edge_middles(self) -> Floats:
         """Where the middle of each cage edge is shown: (e, 3)."""
         count = self.chains.shape[1]
-        middles = self.places[self.part.mesh.topology.edges].mean(axis=1)
+        middles = self.cage_places[self.part.mesh.topology.edges].mean(axis=1)
         if count % 2:
             curved = ~self.part.mesh.topology.wire_edges
             middles[curved] = self.places[self.chains[curved, count // 2]]
@@ -63,12 +74,38 @@ class Picture:
     @cached_property
     def face_middles(self) -> Floats:
         """Where the middle of each cage face is shown: (m, 3)."""
-        mesh = self.part.mesh
-        if self.level == 0:
-            return face_centres(mesh.topology, self.places)
-        # The face point of level 1 keeps its number at every level after.
-        first = mesh.n_points + mesh.topology.faces_only.n_edges
-        return self.places[first : first + mesh.n_faces]
+        middles = face_centres(self.part.mesh.topology, self.cage_places)
+        on = self.built.trace.middles
+        middles[on >= 0] = self.places[on[on >= 0]]
+        return middles
+
+    @cached_property
+    def copied_lines(self) -> Singles:
+        """The edges that the recipe made of cage edges: (s, 2, 3)."""
+        trace, topology = self.built.trace, self.built.topology
+        if trace.own_edges.all():
+            return np.zeros((0, 2, 3), dtype=np.float32)
+        hidden = np.append(self.part.mesh.hidden_edges, True)[trace.source.edges]
+        ends = topology.edges[~trace.own_edges & ~hidden]
+        return self.places[ends].astype(np.float32)
+
+    def stepped_places(self, kind: Kind) -> Floats | None:
+        """Where the elements of what the recipe makes of the cage are shown, by their middle.
+
+        None where steps follow the smoothing: then its elements are no more.
+        """
+        surface = self.built.stops[-1].surface if self.built.stops else None
+        if self.until is not None or (surface is None and self.level):
+            return None
+        topology = self.built.topology if surface is None else surface.cage.topology
+        if kind == "points":
+            return self.places[: topology.n_points]
+        if kind == "edges":
+            return np.asarray(self.places[topology.edges].mean(axis=1))
+        if surface is None or surface.level == 0:
+            return face_centres(topology, self.places)
+        first = topology.n_points + topology.faces_only.n_edges
+        return self.places[first : first + topology.n_faces]
 
     def segments(self, edges: Integers | None = None) -> Singles:
         """The lines along cage edges, all or some: (s, 2, 3)."""
@@ -80,7 +117,8 @@ class Picture:
         """The triangles of some cage faces, as places: (3t, 3)."""
         chosen = np.zeros(self.part.mesh.n_faces, dtype=np.bool_)
         chosen[faces] = True
-        return np.ascontiguousarray(self.vertices[self.indices[chosen[self.triangle_face]].ravel(), :3])
+        shown = np.append(chosen, False)[self.triangle_face]
+        return np.ascontiguousarray(self.vertices[self.indices[shown].ravel(), :3])
 
     @cached_property
     def normal_lines(self) -> Singles:
@@ -97,7 +135,7 @@ class Picture:
     @cached_property
     def curve_lines(self) -> Singles:
         """The line of a smooth curve through its points: (s, 2, 3); nothing for other parts."""
-        mesh = self.part.mesh
+        mesh = self.built.mesh
         if mesh.curve != "smooth" or mesh.n_faces or not len(mesh.topology.wires):
             return np.zeros((0, 2, 3), dtype=np.float32)
         try:
@@ -110,8 +148,8 @@ class Picture:
         return np.stack((on[:-1], on[1:]), axis=1).astype(np.float32)
 
     def extent(self) -> Floats:
-        """The points that frame the part: (n, 3)."""
-        return self.cage_places
+        """The points that frame what is shown of the part: (n, 3)."""
+        return self.places if self.part.steps else self.cage_places
 
 
 def shown_level(part: Part, smooth: bool) -> int:
@@ -121,50 +159,100 @@ def shown_level(part: Part, smooth: bool) -> int:
     return max(part.level, LIMIT_SHOWN_AT) if part.limit else part.level
 
 
-def make_picture(part: Part, smooth: bool, old: Picture | None = None, level: int | None = None) -> Picture:
-    """The picture of a part, at its own level or another, from the old picture's surface where that still fits."""
+def make_picture(
+    part: Part, smooth: bool, old: Picture | None = None, level: int | None = None, until: int | None = None
+) -> Picture:
+    """The picture of a part, at its own level or another, from what the old one was built of where that still fits.
+
+    until: how many of its steps are shown, None for all.
+    """
     level = shown_level(part, smooth) if level is None else level
-    mesh = part.mesh
-    if old is not None and old.level == level and old.surface.fits(mesh):
-        surface = old.surface
-    else:
-        surface = SmoothSurface(mesh, level, like=old.surface if old is not None else None)
-    local = surface.points(mesh.points)
-    if level == 0:
-        places = part.to_world(mesh).points
-        shown, face = triangles(mesh.topology, places, mesh.diagonal)
-        solid = ~(mesh.hole | mesh.hidden)[face]
-        shown, face = shown[solid], face[solid]
-        corners = places[shown.ravel()]
-        vertices = np.concatenate((corners, _cage_normals(mesh, places, shown, face)), axis=1)
-        indices = np.arange(3 * len(shown), dtype=np.uint32).reshape(-1, 3)
-        return Picture(part, 0, surface, places, vertices.astype(np.float32), indices, face, mesh.topology.edges)
-    normals = surface.normals(local)
-    if part.limit:
-        local = surface.limit(local)
-    places = local
+    links = links_of(part.steps, level, part.limit and level > 0, until)
+    built = build(part.mesh, links, old.built if old is not None else None)
+    places = built.points
+    normal_map = None
     if not part.in_place:
-        places = local @ part.transform[:3, :3] + part.transform[3, :3]
-        normals = normals @ np.linalg.inv(part.transform[:3, :3]).T
-        normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
+        places = places @ part.transform[:3, :3] + part.transform[3, :3]
+        normal_map = np.linalg.inv(part.transform[:3, :3]).T
+    last = built.stops[-1] if built.stops else None
+    if last is not None and last.surface is not None:
+        vertices, indices, face = _smooth_surface(last, places, normal_map)
+    elif any(stop.surface is not None for stop in built.stops):
+        vertices, indices, face = _shaped_surface(built.mesh, places)
+    else:
+        vertices, indices, face = _flat_faces(built.mesh, places)
+    trace = built.trace
+    points, chains = trace.points, trace.chains
+    if len(points) and (points.min() < 0 or (chains.size and chains.min() < 0)):
+        # What a step has welded away or cut off stays where the cage has it.
+        own = len(places) + np.arange(part.mesh.n_points)
+        places = np.concatenate((places, part.to_world(part.mesh).points))
+        points = np.where(points < 0, own, points)
+        gone = (chains < 0).any(axis=1)
+        chains = chains.copy()
+        chains[gone] = own[part.mesh.topology.edges[gone, 1:]]
+        chains[gone, 0] = own[part.mesh.topology.edges[gone, 0]]
+    owner = np.where(trace.own_faces, trace.source.faces, -1)[face]
+    return Picture(part, level, until, built, places, vertices, indices, owner, points, chains)
+
+
+# Helpers
+
+Triangles = tuple[Singles, NDArray[np.uint32], Integers]  # vertices (v, 6), indices (t, 3), the face of each (t,)
+
+
+def _smooth_surface(stop: Stop, places: Floats, normal_map: Floats | None) -> Triangles:
+    """A smooth surface with the normals of its limit."""
+    surface = stop.surface
+    assert surface is not None
     sectors = surface.sectors
+    normals = surface.normals(stop.raw)
+    if normal_map is not None:
+        normals = normals @ normal_map
+        normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
     vertices = np.concatenate((places[sectors.point], normals), axis=1).astype(np.float32)
-    shown = ~(surface.left_out | mesh.hidden[surface.face_origin])
-    quad = sectors.of_corner.reshape(-1, 4)[shown].astype(np.uint32)
-    indices = np.stack((quad[:, [0, 1, 2]], quad[:, [0, 2, 3]]), axis=1).reshape(-1, 3)
-    face = np.repeat(surface.face_origin[shown], 2)
-    return Picture(part, level, surface, places, vertices, indices, face, surface.edge_chains)
+    shown = ~(surface.left_out | stop.before.hidden[surface.face_origin])
+    quads = sectors.of_corner.reshape(-1, 4)[shown].astype(np.uint32)
+    return vertices, _halves(quads), np.repeat(np.flatnonzero(shown), 2)
 
 
-def _cage_normals(mesh: Mesh, places: Floats, shown: Integers, face: Integers) -> Floats:
-    """The normal at each corner of the triangles of a cage: that of its face, or shaded over soft edges: (3t, 3)."""
+def _shaped_surface(mesh: Mesh, places: Floats) -> Triangles:
+    """A surface that steps have changed after it was smoothed: all quads, round but at creases."""
     topology = mesh.topology
+    normals = corner_normals(topology, places, mesh.creases == 0)
+    vertices = np.concatenate((places[topology.corners], normals), axis=1).astype(np.float32)
+    shown, face = triangles(topology, places, mesh.diagonal)
+    solid = ~(mesh.hole | mesh.hidden)[face]
+    corners = _corners_of(topology, shown[solid], face[solid])
+    return vertices, corners.astype(np.uint32), face[solid]
+
+
+def _flat_faces(mesh: Mesh, places: Floats) -> Triangles:
+    """Faces as they are, shaded round over soft edges only."""
+    shown, face = triangles(mesh.topology, places, mesh.diagonal)
+    solid = ~(mesh.hole | mesh.hidden)[face]
+    shown, face = shown[solid], face[solid]
     if mesh.soft is None or not mesh.soft.any():
-        return np.repeat(face_normals(topology, places)[face], 3, axis=0)
+        normals = np.repeat(face_normals(mesh.topology, places)[face], 3, axis=0)
+    else:
+        corners = _corners_of(mesh.topology, shown, face)
+        normals = corner_normals(mesh.topology, places, mesh.soft)[corners.ravel()]
+    vertices = np.concatenate((places[shown.ravel()], normals), axis=1)
+    indices = np.arange(3 * len(shown), dtype=np.uint32).reshape(-1, 3)
+    return vertices.astype(np.float32), indices, face
+
+
+def _halves(quads: NDArray[np.uint32]) -> NDArray[np.uint32]:
+    """Two triangles for each quad: (q, 4) → (2q, 3)."""
+    return np.stack((quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]), axis=1).reshape(-1, 3)
+
+
+def _corners_of(topology: Topology, shown: Integers, face: Integers) -> Integers:
+    """The corner at each point of triangles: (t, 3)."""
     key = topology.corner_face * topology.n_points + topology.corners
     order = np.argsort(key)
-    wanted = (face[:, None] * topology.n_points + shown).ravel()
-    return corner_normals(topology, places, mesh.soft)[order[np.searchsorted(key, wanted, sorter=order)]]
+    wanted = face[:, None] * topology.n_points + shown
+    return np.asarray(order[np.searchsorted(key, wanted, sorter=order)])
 
 
 def dashed(segments: Singles, count: int) -> Singles:

@@ -245,7 +245,9 @@ class Renderer:
         first = 1
         for picture in pictures:
             places = np.ascontiguousarray(picture.vertices[picture.indices.ravel(), :3])
-            numbers = np.repeat(picture.triangle_face + first, 3).astype(np.int32)
+            # What only the recipe made hides what lies behind it, and is nothing to pick.
+            owner = picture.triangle_face
+            numbers = np.repeat(np.where(owner < 0, 0, owner + first), 3).astype(np.int32)
             if len(places):
                 buffers = [context.buffer(places.tobytes()), context.buffer(numbers.tobytes())]
                 array = context.vertex_array(

@@ -11,6 +11,7 @@ from levelloop.app.stage import Work
 from levelloop.core.measure.faces import face_normals, point_normals, unit
 from levelloop.core.review.findings import PURPOSES, Finding
 from levelloop.core.selection import Selection, convert, count_of
+from levelloop.document.recipe import growth
 from levelloop.document.session import Session
 
 if TYPE_CHECKING:
@@ -53,7 +54,7 @@ class Reviewing(QObject):
             frozen = Session(document)
             return {purpose: frozen.reports(purpose) for purpose in PURPOSES}
 
-        if sum(part.mesh.n_faces for part in document.parts) <= REVIEW_AT_ONCE:
+        if sum(part.mesh.n_faces * growth(part.steps) for part in document.parts) <= REVIEW_AT_ONCE:
             self.window.review.show_reports(review())
             return
         work = Work(review)
@@ -81,14 +82,16 @@ class Reviewing(QObject):
             self.window.panes.refresh()
             return
         hands.finding_step = step if step >= 0 else -1 - step
-        if step >= 0:
+        if step >= 0 and finding.count:
             if part_id != self.window.session.document.active:
                 self.window.session.set_active(part_id)
             part = self.window.session.part
             index = finding.indices[step]
-            if index < count_of(part.mesh.topology, finding.kind):
+            if index < count_of(part.stepped.topology, finding.kind):
                 self.window.set_kind(finding.kind)
-                self.window.session.set_selection(Selection(finding.kind, np.array([index])))
+                self.window.session.set_selection(
+                    Selection(finding.kind, part.in_cage(finding.kind, finding.indices[step : step + 1]))
+                )
             self._turn_towards(finding, step)
             self.window.view.frame_points(finding.at[step : step + 1])
         self.window.panes.refresh()
@@ -106,7 +109,7 @@ class Reviewing(QObject):
 
     def _outwards(self, finding: Finding, step: int) -> np.ndarray:
         """Where the surface faces at a found place; flipped faces face the other way."""
-        mesh = self.window.session.part.to_world(self.window.session.part.mesh)
+        mesh = self.window.session.part.to_world(self.window.session.part.stepped)
         index = int(finding.indices[step])
         if index >= count_of(mesh.topology, finding.kind):
             return np.zeros(3)
@@ -123,7 +126,7 @@ class Reviewing(QObject):
         if finding.remedy is None:
             return
         self.window.session.set_active(part_id)
-        selection = Selection(finding.kind, finding.indices)
+        selection = Selection(finding.kind, self.window.session.part.in_cage(finding.kind, finding.indices))
         if finding.remedy.kind is not None and finding.remedy.kind != finding.kind:
             selection = convert(self.window.session.part.mesh.topology, selection, finding.remedy.kind)
         self.window.session.set_selection(selection)

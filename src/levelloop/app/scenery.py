@@ -62,8 +62,11 @@ class Scenery:
             is_active = part.id == active
             kept = self._kept_lines(picture)
             if self.view.look_of.wire:
-                strength = (0.55 if picture.level == 0 else 0.42) if is_active else 0.26
+                strength = (0.55 if picture.is_flat else 0.42) if is_active else 0.26
                 scene.lines.append(Lines(kept["wire"], _rgba(theme.wire, strength), 1.25 * ratio, through=through))
+                if len(kept["copied"]):
+                    faint = _rgba(theme.wire, 0.45 * strength)
+                    scene.lines.append(Lines(kept["copied"], faint, 1.0 * ratio, through=through))
             for weight, segments in kept["creases"]:
                 width = (1.6 + 2.6 * weight / 10.0) * ratio
                 scene.lines.append(Lines(segments, _rgba(theme.wire, 0.92), width, 2.5e-5, through))
@@ -97,8 +100,9 @@ class Scenery:
         ]
         kept = {
             "wire": picture.segments(np.flatnonzero(~picture.part.mesh.hidden_edges)),
+            "copied": picture.copied_lines,
             "creases": groups,
-            "seams": dashed(picture.segments(np.flatnonzero(picture.part.mesh.seams)), 4 if picture.level == 0 else 1),
+            "seams": dashed(picture.segments(np.flatnonzero(picture.part.mesh.seams)), 4 if picture.is_flat else 1),
             "points": singles(picture.cage_places[~picture.part.mesh.hidden_points]),
         }
         self._lines[picture.part.id] = (picture, kept)

@@ -13,7 +13,7 @@ from levelloop.app.theme import text_font
 from levelloop.core.errors import LevelLoopError
 from levelloop.document.document import Document
 from levelloop.document.operations import REGISTRY
-from levelloop.document.parameters import Choice, Number, Parameter, PartName, Toggle, Vector
+from levelloop.document.parameters import Choice, Number, Parameter, PartName, Plain, Toggle, Vector
 from levelloop.document.registry import Operation
 from levelloop.document.session import Session, described
 from levelloop.document.typed import typed_values
@@ -305,6 +305,7 @@ class SentenceBar(QWidget):
             parameter.name
             for parameter in operation.parameters
             if parameter.optional and parameter.name not in shown and parameter.name not in ("into", "rims")
+            if not isinstance(parameter, Plain)
         ]
 
     def _give(self, name: str) -> None:

@@ -12,6 +12,7 @@ from levelloop.app.picture import Picture, make_picture, shown_level
 from levelloop.core.arrays import Floats
 from levelloop.core.subdivision.surface import level_counts
 from levelloop.document.document import Part
+from levelloop.document.recipe import growth
 from levelloop.document.session import Session
 
 # Faces that smooth in about 50 ms here; more go off the window's thread.
@@ -62,9 +63,10 @@ class Stage(QObject):
         self.session = session
         self.pictures: dict[str, Picture] = {}
         self._smooth: dict[str, bool] = {}
+        self._until: dict[str, int] = {}
         self.peeking = False
         self._quick = False
-        self._wanted: dict[str, tuple[Part, bool]] = {}
+        self._wanted: dict[str, tuple[Part, bool, int | None]] = {}
         self._running: dict[str, Work] = {}
         self._pool = QThreadPool(self)
         self._pool.setMaxThreadCount(1)
@@ -76,10 +78,21 @@ class Stage(QObject):
             return not smooth
         return smooth
 
-    def show_smooth(self, part_id: str, smooth: bool) -> None:
-        """Shows a part smooth, or its cage."""
-        if self._smooth.get(part_id, False) != smooth:
-            self._smooth[part_id] = smooth
+    def until(self, part: Part) -> int | None:
+        """How many steps of a part's recipe are shown just now, None for all."""
+        steps = self._until.get(part.id)
+        if steps is None or steps >= len(part.steps) or (self.peeking and part.id == self.session.document.active):
+            return None
+        return steps
+
+    def show_until(self, part_id: str, steps: int | None, smooth: bool) -> None:
+        """Shows a part as it is after so many steps of its recipe, None for all; smooth: with what the rail does."""
+        before = (self._until.get(part_id), self._smooth.get(part_id, False))
+        self._until.pop(part_id, None)
+        if steps is not None:
+            self._until[part_id] = steps
+        self._smooth[part_id] = smooth
+        if before != (steps, smooth):
             self.refresh()
 
     def peek(self, on: bool) -> None:
@@ -103,9 +116,14 @@ class Stage(QObject):
     def level_now(self, part: Part) -> int:
         """The level a part is shown at just now, lower while something large is dragged."""
         level = shown_level(part, self.is_smooth(part))
-        while self._quick and level > 0 and level_counts(part.mesh.topology, level)[2] > QUICK:
+        while self._quick and level > 0 and self.faces_at(part, level) > QUICK:
             level -= 1
         return level
+
+    def faces_at(self, part: Part, level: int) -> int:
+        """How many faces a part would be shown with at a level, about where its recipe makes more of them."""
+        count = level_counts(part.mesh.topology, level)[2]
+        return count if not part.steps else round(count * growth(part.steps[: self.until(part)]))
 
     def shown(self) -> list[Picture]:
         """The pictures of visible parts, in the document's order."""
@@ -148,7 +166,7 @@ class Stage(QObject):
         chosen = [picture for picture in self.shown() if part_id is None or picture.part.id == part_id]
         if not chosen:
             return np.zeros((0, 3))
-        return np.concatenate([picture.cage_places for picture in chosen])
+        return np.concatenate([picture.extent() for picture in chosen])
 
     def close(self) -> None:
         """Lets running work end and drops its results."""
@@ -164,31 +182,40 @@ class Stage(QObject):
     def _renew(self, part: Part) -> None:
         smooth = self.is_smooth(part)
         old = self.pictures.get(part.id)
-        level = self.level_now(part)
-        if old is not None and old.part is part and old.level == level:
+        level, until = self.level_now(part), self.until(part)
+        if old is not None and old.part is part and old.level == level and old.until == until:
             self._wanted.pop(part.id, None)
             return
-        faces = level_counts(part.mesh.topology, level)[2]
+        faces = self.faces_at(part, level)
         if faces > MOST_FACES:
-            self.told.emit(f"Level {level} would be {faces:,} faces, more than fits; the cage is shown.")
-            self._smooth[part.id] = False
-            smooth, faces = False, part.mesh.n_faces
-        if faces <= AT_ONCE or level == 0:
+            self.told.emit(f"That would be {faces:,} faces, more than fits; the cage is shown.")
+            self._smooth[part.id] = smooth = False
+            level = 0
+            faces = self.faces_at(part, 0)
+            if faces > MOST_FACES:
+                self._until[part.id] = until = 0
+                faces = part.mesh.n_faces
+        if faces <= AT_ONCE or (level == 0 and not part.steps):
             self._wanted.pop(part.id, None)
-            self.pictures[part.id] = make_picture(part, smooth, old, level)
+            self._show(part, make_picture(part, smooth, old, level, until))
             return
-        self._wanted[part.id] = (part, smooth)
+        self._wanted[part.id] = (part, smooth, until)
         if old is None or (old.part.mesh.topology is not part.mesh.topology):
             # Until the surface is there, the cage is: never a surface of another cage.
-            self.pictures[part.id] = make_picture(part, False, None)
+            self.pictures[part.id] = make_picture(part, False, None, 0, 0)
         self._start(part.id)
+
+    def _show(self, part: Part, picture: Picture) -> None:
+        self.pictures[part.id] = picture
+        for trouble in picture.built.troubles:
+            self.told.emit(f"“{part.name}”, {part.step_name(trouble.place)}, was left out: {trouble.reason}")
 
     def _start(self, part_id: str) -> None:
         if part_id in self._running or part_id not in self._wanted:
             return
-        part, smooth = self._wanted.pop(part_id)
+        part, smooth, until = self._wanted.pop(part_id)
         old = self.pictures.get(part_id)
-        work = Work(lambda: make_picture(part, smooth, old))
+        work = Work(lambda: make_picture(part, smooth, old, None, until))
         work.done.result.connect(lambda picture: self._arrived(part_id, picture))
         work.done.failed.connect(lambda reason: self._failed(part_id, reason))
         self._running[part_id] = work
@@ -200,9 +227,13 @@ class Stage(QObject):
         document = self.session.document
         part = next((part for part in document.parts if part.id == part_id), None)
         # The latest wins: a result for an older cage is shown only while nothing newer is wanted.
-        fits = part is not None and picture.part.mesh is part.mesh and picture.level == self.level_now(part)
-        if fits:
-            self.pictures[part_id] = picture
+        if (
+            part is not None
+            and picture.part.mesh is part.mesh
+            and picture.part.steps is part.steps
+            and (picture.level, picture.until) == (self.level_now(part), self.until(part))
+        ):
+            self._show(part, picture)
         self.busy.emit(len(self._running))
         self._start(part_id)
         self.changed.emit()

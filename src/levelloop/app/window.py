@@ -29,6 +29,7 @@ from levelloop.app.part_commands import PartCommands
 from levelloop.app.parts_panel import PartsPanel
 from levelloop.app.picking import element_places
 from levelloop.app.readout import readout, strays, without
+from levelloop.app.recipe_commands import RecipeCommands
 from levelloop.app.reviewing import Reviewing
 from levelloop.app.sentence_bar import TRANSFORMS, SentenceBar
 from levelloop.app.stage import Stage
@@ -47,6 +48,8 @@ STARTERS: dict[str, dict[str, Any]] = {
     "extrude": {"distance": 5.0},
     "array": {"move": (20.0, 0.0, 0.0)},
     "helix": {"turns": 2.0},
+    "step_array": {"move": (20.0, 0.0, 0.0)},
+    "step_helix": {"turns": 2.0},
 }
 # What cannot run before a word is typed.
 NEED_WORDS = (
@@ -62,6 +65,7 @@ NEED_WORDS = (
     "set_guide",
     "set_camera",
     "remove_camera",
+    "copy_recipe",
 )
 TAP = 220  # milliseconds; a longer press of Space is a peek
 
@@ -86,6 +90,7 @@ class Window(QMainWindow):
         self._last_used: dict[str, dict[str, Any]] = {}
         self.on_parts = PartCommands(self)
         self.on_view = ViewCommands(self)
+        self.on_recipe = RecipeCommands(self)
         self._space_down = False
         self._build_layout()
         head = QWidget(self)
@@ -142,6 +147,9 @@ class Window(QMainWindow):
             "add_guide": self.on_view.ask_guide,
             "keep_camera": self.on_view.keep_camera,
             "calibrate_guide": self.on_view.calibrate_guide,
+            "move_step": self.on_recipe.move_right,
+            "enable_step": self.on_recipe.switch,
+            "remove_step": self.on_recipe.remove,
         }
         if key in by_hand:
             by_hand[key]()
@@ -195,18 +203,21 @@ class Window(QMainWindow):
         self.panes.refresh()
 
     def set_stop(self, stop: Stop) -> None:
-        """Shows the active part at a stop of the rail; a level becomes the part's own."""
+        """Shows the active part at a stop of the rail, with its whole recipe; a level becomes the part's own.
+
+        "cage": the cage alone.
+        """
         if not self.session.document.parts:
             return
         part = self.session.part
-        if stop == 0:
-            self.stage.show_smooth(part.id, False)
+        if stop in (0, "cage"):
+            self.stage.show_until(part.id, 0 if stop == "cage" else None, False)
         else:
             present: Stop = "limit" if part.limit else part.level
             if stop != present:
                 self.sentence.close_fields()
                 self.attempt(lambda: self.session.do("set_level", level=stop))
-            self.stage.show_smooth(part.id, True)
+            self.stage.show_until(part.id, None, True)
         self.line.update()
 
     def toggle_smooth(self) -> None:
@@ -216,7 +227,7 @@ class Window(QMainWindow):
             if part.level == 0 and not part.limit:
                 self.set_stop(1)
                 return
-            self.stage.show_smooth(part.id, not self.stage.is_smooth(part))
+            self.stage.show_until(part.id, None, not self.stage.is_smooth(part))
             self.line.update()
 
     # Files
@@ -423,6 +434,7 @@ class Window(QMainWindow):
     def _changed(self, old: State, new: State) -> None:
         same_document = old.document is new.document
         if not same_document:
+            self.on_recipe.follow(old.document, new.document)
             self.stage.refresh()
             self.reviewing.soon()
             if new.key and new.parameters is not old.parameters and REGISTRY[new.key].acts_on == "cage":

@@ -10,15 +10,17 @@ from levelloop.document.document import Document, Guide
 from levelloop.document.script import run_script
 from levelloop.document.session import Session
 
-SCRIPTS = ("honey_jar", "hive_bracket", "jar_lid", "bellows", "spout", "shelf_bracket", "bee_head")
+SCRIPTS = ("honey_jar", "hive_bracket", "jar_lid", "bellows", "spout", "shelf_bracket", "bee_head", "dipper", "hose")
 GROUPS = {
     "honey jar": "table",
     "jar lid": "table",
+    "dipper": "table",
     "hive bracket": "hive",
     "shelf bracket": "hive",
     "bolt": "hive",
     "bellows": "smoker",
     "spout": "smoker",
+    "hose": "smoker",
     "bee form": "bee",
     "bee head": "bee",
 }
@@ -28,7 +30,7 @@ GUIDES = (("bee_front", "front", 70.0, (-85.0, 42.0)), ("bee_side", "right", 98.
 
 
 def demo_document() -> Document:
-    """The beekeeper's workshop so far: jar and lid, brackets and bolt, smoker parts, half a bee's head."""
+    """The beekeeper's workshop so far: jar, lid and dipper, brackets and bolt, smoker parts, the bee's head."""
     session = Session.new()
     for name in SCRIPTS:
         text = files("levelloop.demo").joinpath(f"{name}.json").read_text(encoding="utf-8")

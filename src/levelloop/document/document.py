@@ -9,12 +9,15 @@ from typing import Literal
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, frozen
+from levelloop.core.arrays import Floats, Integers, frozen
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
-from levelloop.core.subdivision.surface import smooth
+from levelloop.core.selection import Kind
+from levelloop.core.steps.chain import Built, build
+from levelloop.core.subdivision.surface import without_holes
 from levelloop.document.cameras import NamedCamera
 from levelloop.document.parameters import Reading
+from levelloop.document.recipe import STEPS, Step, links_of
 
 DEFAULT_LEVEL = 2
 COLOURS = ("#D3CABB", "#C9B48A", "#B7C2B0", "#B9BFCB", "#CDB3A6", "#C7BFD0")
@@ -22,11 +25,13 @@ COLOURS = ("#D3CABB", "#C9B48A", "#B7C2B0", "#B9BFCB", "#CDB3A6", "#C7BFD0")
 
 @dataclass(frozen=True, eq=False)
 class Part:
-    """One cage with its name, looks and smoothing level.
+    """One cage with its recipe, name, looks and smoothing level.
 
+    steps: what follows the cage, in part space.
     transform: (4, 4) from part space to the world, row vectors times matrix as in OpenUSD.
     level: of view and output alike, 0 … 6; limit: its points put on the limit surface. group: names of groups, outer
-    first, with "/" between; shared: parts of one such word share one cage; attached: id of the part it moves with.
+    first, with "/" between; shared: parts of one such word share cage and recipe; attached: id of the part that it
+    moves with.
     """
 
     id: str
@@ -44,21 +49,53 @@ class Part:
     group: str = ""
     shared: str = ""
     attached: str = ""
+    steps: tuple[Step, ...] = ()
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "transform", frozen(np.array(self.transform, dtype=np.float64)))
 
     def result(self, level: int | None = None, limit: bool | None = None) -> Mesh:
-        """The mesh after the recipe, smoothed to the part's level or the given one."""
+        """The mesh after the recipe, smoothed to the part's level or the given one.
+
+        Raises EditError where one of its steps cannot run.
+        """
         use_limit = self.limit if limit is None else limit
-        return smooth(self.mesh, self.level if level is None else level, use_limit)
+        built = build(self.mesh, links_of(self.steps, self.level if level is None else level, use_limit))
+        for trouble in built.troubles:
+            raise EditError(f"“{self.name}”, {self.step_name(trouble.place)}: {trouble.reason}")
+        return without_holes(built.mesh)
+
+    @cached_property
+    def plain(self) -> Built:
+        """The cage after the steps, not smoothed by the rail; steps that cannot run are left out."""
+        return build(self.mesh, links_of(self.steps, 0))
+
+    @property
+    def stepped(self) -> Mesh:
+        """What the part looks like to others: its cage after the steps, not smoothed by the rail."""
+        return self.plain.mesh
+
+    def in_cage(self, kind: Kind, indices: Integers) -> Integers:
+        """The cage's elements that some of what stepped has come from, each once, in the same order."""
+        origins = self.plain.trace.source.of(kind)[indices]
+        found, first = np.unique(origins[origins >= 0], return_index=True)
+        return np.asarray(found[np.argsort(first)])
+
+    def step_name(self, place: int) -> str:
+        """A step by its place, in words: "step 2 (bend)"."""
+        if place >= len(self.steps):
+            return "smoothing"
+        return f"step {place + 1} ({STEPS[self.steps[place].key].title.lower()})"
 
     def moves_whole(self, document: Document) -> bool:
-        """Whether it is moved by its transform where nothing of it is selected: its cage is not its alone.
+        """Whether it is moved by its transform where nothing of it is selected.
 
-        Instances and parts that others are attached to, or that are attached themselves.
+        Instances, whose cage is not theirs alone; parts that others are attached to, or that are attached themselves;
+        parts with a recipe, which counts in part space.
         """
-        return bool(self.shared or self.attached) or any(other.attached == self.id for other in document.parts)
+        return bool(self.shared or self.attached or self.steps) or any(
+            other.attached == self.id for other in document.parts
+        )
 
     @cached_property
     def in_place(self) -> bool:
@@ -204,9 +241,9 @@ class Document:
 
 
 def _sharing(old: Part, part: Part) -> Part:
-    if not part.shared or old.shared != part.shared or old.mesh is part.mesh:
+    if not part.shared or old.shared != part.shared or (old.mesh is part.mesh and old.steps is part.steps):
         return old
-    return replace(old, mesh=part.mesh)
+    return replace(old, mesh=part.mesh, steps=part.steps)
 
 
 def new_part(document: Document, mesh: Mesh, name: str) -> Part:

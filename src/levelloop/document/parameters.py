@@ -164,6 +164,19 @@ class PointNumber(Count):
 
 
 @dataclass(frozen=True)
+class StepNumber(Count):
+    """A step of a recipe: counted from 0 in scripts, from 1 where people read and type."""
+
+    low: float = 0
+
+    def _parse(self, text: str, reading: Reading) -> float:
+        return super()._parse(text, reading) - 1
+
+    def _show(self, value: Any, unit: str) -> str:
+        return f"{value + 1}"
+
+
+@dataclass(frozen=True)
 class Choice(Parameter):
     """One of a few words."""
 

@@ -49,14 +49,20 @@ def combine(
         if part.locked:
             raise EditError(f"“{part.name}” is locked.")
     first = chosen[0]
-    mesh = combined([first.mesh, *(in_space_of(part, first) for part in chosen[1:])])
+    baked = [part.name for part in chosen if part.steps]
+    mesh = combined([first.stepped, *(in_space_of(part, first) for part in chosen[1:])])
     told = ""
     if weld_within is not None:
         edit = weld(mesh, select_all(mesh.topology, "points"), weld_within)
         mesh, told = edit.mesh, edit.message
+    if baked:
+        names = " and ".join(f"“{part}”" for part in baked)
+        told = f"The recipe of {names} was made plain. {told}".strip()
     for part in chosen[1:]:
         document = document.without(part.id)
-    document = replace(document.with_part(replace(first, mesh=mesh, name=name or first.name)), active=first.id)
+    document = replace(
+        document.with_part(replace(first, mesh=mesh, name=name or first.name, steps=())), active=first.id
+    )
     kept = {key: value for key, value in selections.items() if key not in {part.id for part in chosen}}
     return Change(document, kept, told)
 
@@ -196,15 +202,15 @@ def copied(document: Document, selections: Mapping[str, Selection]) -> Part:
     inside = _selected_faces(part, selections)
     if inside is None:
         return part
-    return replace(part, mesh=_only(part.mesh, inside), shared="", attached="")
+    return replace(part, mesh=_only(part.mesh, inside), shared="", attached="", steps=())
 
 
 def in_space_of(part: Part, other: Part) -> Mesh:
-    """A part's mesh with its points in another part's space."""
+    """A part's cage after its steps with its points in another part's space."""
     if part.in_place and other.in_place:
-        return part.mesh
+        return part.stepped
     back = np.linalg.inv(other.transform)
-    world = part.to_world(part.mesh)
+    world = part.to_world(part.stepped)
     return world.with_points(world.points @ back[:3, :3] + back[3, :3])
 
 
@@ -237,8 +243,10 @@ def _only(mesh: Mesh, inside: Booleans) -> Mesh:
 
 
 def _like(own: Part, part: Part) -> Part:
-    """A new part that stands and is smoothed as another."""
-    return replace(own, level=part.level, limit=part.limit, transform=part.transform, group=part.group)
+    """A new part that stands, is made and is smoothed as another."""
+    return replace(
+        own, level=part.level, limit=part.limit, transform=part.transform, group=part.group, steps=part.steps
+    )
 
 
 # Groups and order in the list

@@ -43,7 +43,9 @@ def run_script(session: Session, steps: list[dict[str, Any]]) -> None:
 def _run_step(session: Session, step: Any) -> None:
     if not isinstance(step, dict):
         raise ScriptError(f'{step!r} is not a step; write an object such as {{"do": "grow"}}.')
-    found = [word for word in _STEPS if word in step]
+    # Numbers may be called like another word: {"do": "remove_step", "step": 0}, {"step": "smooth", "level": 2}.
+    with_numbers = [word for word in ("do", "step") if word in step]
+    found = with_numbers[:1] or [word for word in _STEPS if word in step]
     if len(found) != 1:
         raise ScriptError(f"A step has one of {', '.join(_STEPS)}; this one has {', '.join(found) or 'none'}.")
     word = found[0]
@@ -56,6 +58,10 @@ def _run_step(session: Session, step: Any) -> None:
 
 def _do(session: Session, key: Any, rest: dict[str, Any]) -> None:
     session.do(str(key), **rest)
+
+
+def _add_step(session: Session, key: Any, rest: dict[str, Any]) -> None:
+    session.add_step(str(key), **rest)
 
 
 def _select(session: Session, what: Any, rest: dict[str, Any]) -> None:
@@ -110,6 +116,7 @@ def _none_left(rest: dict[str, Any]) -> None:
 
 _STEPS: dict[str, Callable[[Session, Any, dict[str, Any]], None]] = {
     "do": _do,
+    "step": _add_step,
     "select": _select,
     "select_all": _select_all,
     "select_where": _select_where,

@@ -33,6 +33,7 @@ from levelloop.document.document import Document, Part, Symmetry, new_part
 from levelloop.document.operations import REGISTRY
 from levelloop.document.parameters import Axes, PartName
 from levelloop.document.parting import Change
+from levelloop.document.recipe import STEPS, Step, StepKind
 from levelloop.document.registry import Operation
 from levelloop.document.units import parse_length
 from levelloop.document.where_sentence import parse_where
@@ -167,6 +168,35 @@ class Session:
             State(document, self.state.selections if selections is None else selections, sentence), replacing=False
         )
 
+    # The recipe of the active part
+
+    def add_step(self, key: str, **parameters: Any) -> str:
+        """Adds a step at the end of the recipe; returns what it does, in a sentence. Raises EditError."""
+        return self.do(f"step_{_kind(key).key}", **parameters)
+
+    def set_step(self, step: int, **parameters: Any) -> str:
+        """Gives a step, counted from 0, other numbers. Raises EditError."""
+        here = self._step(step)
+        return self.do(f"step_{here.key}", **{**here.parameters, **parameters, "step": step})
+
+    def move_step(self, step: int, to: int) -> str:
+        """Puts a step at another place of the recipe. Raises EditError."""
+        return self.do("move_step", step=step, to=to)
+
+    def enable_step(self, step: int, on: bool = True) -> str:
+        """Switches a step on or off. Raises EditError."""
+        return self.do("enable_step", step=step, on=on)
+
+    def remove_step(self, step: int) -> str:
+        """Takes a step out of the recipe. Raises EditError."""
+        return self.do("remove_step", step=step)
+
+    def bake_steps(self, until: int | None = None) -> str:
+        """Makes the cage what the recipe makes of it, up to a step or all of it. Raises EditError."""
+        return self.do("bake_steps", until=until)
+
+    # Parts
+
     def edit_part(self, part_id: str, sentence: str, **changes: Any) -> None:
         """Changes what a part is called or looks like."""
         part = self.document.find(part_id)
@@ -264,8 +294,8 @@ class Session:
     # Review and files
 
     def reports(self, purpose: Purpose = "smooth") -> list[tuple[Part, Report]]:
-        """The review of every part but helpers."""
-        return [(part, review(part.to_world(part.mesh), purpose)) for part in self.document.parts if not part.helper]
+        """The review of every part but helpers, with its recipe: a mirror plane is no boundary."""
+        return [(part, _reviewed(part, purpose)) for part in self.document.parts if not part.helper]
 
     def review(self, purpose: Purpose = "smooth") -> list[Finding]:
         """What the review finds in all parts, worst first within each."""
@@ -283,6 +313,12 @@ class Session:
         return target
 
     # Helpers
+
+    def _step(self, step: int) -> Step:
+        steps = self.part.steps
+        if not 0 <= step < len(steps):
+            raise EditError(f"“{self.part.name}” has {counted(len(steps), 'step')}; there is no step {step + 1}.")
+        return steps[step]
 
     def _run(self, base: State, operation: Operation, given: Mapping[str, Any], replacing: bool = False) -> str:
         document = base.document
@@ -393,6 +429,19 @@ class Session:
         self.changed.emit(old, state)
 
 
+def _reviewed(part: Part, purpose: Purpose) -> Report:
+    report = review(part.to_world(part.stepped), purpose)
+    if not part.steps:
+        return report
+    findings = [replace(finding, mesh="result") for finding in report.findings]
+    for trouble in part.plain.troubles:
+        said = f"{part.step_name(trouble.place).capitalize()} cannot run: {trouble.reason}"
+        nowhere = np.zeros((0, 3))
+        stuck = Finding("recipe", "stop", "faces", np.zeros(0, dtype=np.int64), nowhere, said, 0.0, mesh="result")
+        findings.insert(0, stuck)
+    return replace(report, findings=tuple(findings))
+
+
 def described(selection: Selection) -> str:
     """A selection in words: "12 edges"."""
     return counted(len(selection), selection.kind[:-1])
@@ -402,6 +451,12 @@ def named_value(session: Session, name: str, text: str) -> None:
     """Keeps a length under a name that typed numbers may use. Raises LevelLoopError."""
     parse_length(text, session.document.unit, session.document.reading.values)
     session.do("set_value", name=name, value=text)
+
+
+def _kind(key: str) -> StepKind:
+    if key not in STEPS:
+        raise EditError(f'There is no step "{key}"; it is one of {", ".join(STEPS)}.')
+    return STEPS[key]
 
 
 def _check(operation: Operation, selection: Selection) -> None:
@@ -417,7 +472,7 @@ def _resolved(operation: Operation, values: dict[str, Any], document: Document, 
         name = parameter.name
         if isinstance(parameter, PartName) and isinstance(values[name], str) and values[name]:
             other = document.find(values[name])
-            result[name] = other.to_world(other.mesh)
+            result[name] = other.to_world(other.stepped)
         elif isinstance(values.get(name), str) and values[name] == "anchor":
             if document.anchor is None:
                 raise EditError("There is no anchor yet; set one first.")

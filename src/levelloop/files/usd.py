@@ -16,7 +16,8 @@ import numpy as np
 
 from levelloop.core.arrays import mask_of, unique_rows
 from levelloop.core.edit.simple import flipped
-from levelloop.core.errors import MeshError
+from levelloop.core.errors import LevelLoopError, MeshError
+from levelloop.core.measure.faces import corner_normals
 from levelloop.core.mesh import (
     BOUNDARIES,
     CREASE_RULES,
@@ -27,8 +28,13 @@ from levelloop.core.mesh import (
     NamedSet,
     Scheme,
 )
+from levelloop.core.steps.chain import build
+from levelloop.core.subdivision.surface import without_holes
 from levelloop.core.topology import Topology
 from levelloop.document.document import DEFAULT_LEVEL, Document, Part
+from levelloop.document.operations import REGISTRY
+from levelloop.document.parameters import Reading
+from levelloop.document.recipe import Step, links_of
 from levelloop.files.errors import FileError
 from levelloop.files.usd_cameras import read_cameras, write_cameras
 from levelloop.files.usd_settings import document_of, settings_of
@@ -40,7 +46,7 @@ _SETS = {"points": "pointSets", "edges": "edgeSets", "faces": "faceSets"}
 
 def write_usd(path: Path, document: Document) -> None:
     """Writes the document to an empty or existing file path."""
-    from pxr import Gf, Sdf, Usd, UsdGeom, UsdShade
+    from pxr import Sdf, Usd, UsdGeom
 
     layer = Sdf.Layer.CreateAnonymous(path.suffix)
     stage = Usd.Stage.Open(layer)
@@ -50,69 +56,9 @@ def write_usd(path: Path, document: Document) -> None:
     stage.SetDefaultPrim(root.GetPrim())
     settings = settings_of(document)
     _set(root.GetPrim(), "settings", Sdf.ValueTypeNames.String, json.dumps(settings))
+    taken = {part.id for part in document.parts}
     for part in document.parts:
-        mesh = part.mesh
-        topology = mesh.topology
-        geometry = UsdGeom.Mesh.Define(stage, f"/Model/{part.id}")
-        prim = geometry.GetPrim()
-        prim.SetDisplayName(part.name)
-        geometry.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.catmullClark)
-        geometry.CreateInterpolateBoundaryAttr(mesh.scheme.boundary)
-        geometry.CreateTriangleSubdivisionRuleAttr(mesh.scheme.triangles)
-        geometry.CreateFaceVaryingLinearInterpolationAttr(mesh.scheme.uv)
-        geometry.CreatePointsAttr(_vectors(mesh.points))
-        geometry.CreateFaceVertexCountsAttr(_integers(topology.face_sizes))
-        geometry.CreateFaceVertexIndicesAttr(_integers(topology.corners))
-        # USD keeps points in single precision; the cage's own digits stand beside them.
-        _set(prim, "points", Sdf.ValueTypeNames.Double3Array, _doubles(mesh.points))
-        creased = np.flatnonzero(mesh.creases > 0)
-        if len(creased):
-            geometry.CreateCreaseIndicesAttr(_integers(topology.edges[creased].ravel()))
-            geometry.CreateCreaseLengthsAttr(_integers(np.full(len(creased), 2)))
-            geometry.CreateCreaseSharpnessesAttr(_floats(mesh.creases[creased]))
-        sharpened = np.flatnonzero(mesh.corner_sharpness > 0)
-        if len(sharpened):
-            geometry.CreateCornerIndicesAttr(_integers(sharpened))
-            geometry.CreateCornerSharpnessesAttr(_floats(mesh.corner_sharpness[sharpened]))
-        holes = np.flatnonzero(mesh.hole)
-        if len(holes):
-            geometry.CreateHoleIndicesAttr(_integers(holes))
-        _write_own_tags(prim, mesh)
-        if mesh.uv is not None:
-            _write_uv(geometry, mesh)
-        if mesh.n_points:
-            geometry.CreateExtentAttr(_vectors(np.stack((mesh.points.min(axis=0), mesh.points.max(axis=0)))))
-        red, green, blue = (int(part.colour[i : i + 2], 16) / 255 for i in (1, 3, 5))
-        geometry.CreateDisplayColorAttr([Gf.Vec3f(red, green, blue)])
-        if not part.in_place:
-            geometry.AddTransformOp().Set(Gf.Matrix4d(part.transform.tolist()))
-        if not part.visible:
-            geometry.CreateVisibilityAttr(UsdGeom.Tokens.invisible)
-        if part.helper:
-            geometry.CreatePurposeAttr(UsdGeom.Tokens.guide)
-        look = {
-            "level": part.level,
-            "limit": part.limit,
-            "locked": part.locked,
-            "accepted": dict(part.accepted),
-            "group": part.group,
-            "shared": part.shared,
-            "attached": part.attached,
-        }
-        if part.opacity < 1:
-            geometry.CreateDisplayOpacityAttr([part.opacity])
-        _set(prim, "part", Sdf.ValueTypeNames.String, json.dumps(look))
-        for index, name in enumerate(mesh.materials):
-            faces = np.flatnonzero(mesh.material == index)
-            subset = UsdGeom.Subset.CreateGeomSubset(
-                geometry, f"material_{index}", UsdGeom.Tokens.face, _integers(faces), UsdShade.Tokens.materialBind
-            )
-            material = UsdShade.Material.Define(stage, f"/Model/Materials/{_identifier(name)}")
-            material.GetPrim().SetDisplayName(name)
-            UsdShade.MaterialBindingAPI.Apply(subset.GetPrim()).Bind(material)
-        if mesh.materials:
-            UsdGeom.Subset.SetFamilyType(geometry, UsdShade.Tokens.materialBind, UsdGeom.Tokens.nonOverlapping)
-        _write_sets(geometry, mesh)
+        _write_part(stage, part, taken)
     write_cameras(stage, document.cameras)
     if not layer.Export(str(path)):
         raise FileError(f"{path} cannot be written.")
@@ -137,7 +83,7 @@ def read_usd(path: Path) -> Document:
     parts: list[Part] = []
     # Instances are read as parts of their own.
     for prim in Usd.PrimRange(stage.GetPseudoRoot(), Usd.TraverseInstanceProxies()):
-        if prim.IsA(UsdGeom.Mesh):
+        if prim.IsA(UsdGeom.Mesh) and not prim.GetAttribute("levelloop:resultOf"):
             part = _read_part(path, UsdGeom.Mesh(prim), replace(document, parts=tuple(parts)))
             world = np.array(cache.GetLocalToWorldTransform(prim), dtype=np.float64) @ to_ours
             parts.append(replace(part, transform=world))
@@ -151,6 +97,132 @@ def read_usd(path: Path) -> Document:
 
 
 # Helpers
+
+
+def _write_part(stage: Any, part: Part, taken: set[str]) -> None:
+    """The part's cage, and where it has a recipe what that makes of it, which any reader shows.
+
+    taken: names of the stage that stand for parts.
+    """
+    from pxr import Sdf, UsdGeom
+
+    mesh = part.mesh
+    topology = mesh.topology
+    geometry = UsdGeom.Mesh.Define(stage, f"/Model/{part.id}")
+    prim = geometry.GetPrim()
+    prim.SetDisplayName(part.name)
+    geometry.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.catmullClark)
+    geometry.CreateInterpolateBoundaryAttr(mesh.scheme.boundary)
+    geometry.CreateTriangleSubdivisionRuleAttr(mesh.scheme.triangles)
+    _write_shape(stage, geometry, mesh)
+    _write_look(geometry, part)
+    # USD keeps points in single precision; the cage's own digits stand beside them.
+    _set(prim, "points", Sdf.ValueTypeNames.Double3Array, _doubles(mesh.points))
+    creased = np.flatnonzero(mesh.creases > 0)
+    if len(creased):
+        geometry.CreateCreaseIndicesAttr(_integers(topology.edges[creased].ravel()))
+        geometry.CreateCreaseLengthsAttr(_integers(np.full(len(creased), 2)))
+        geometry.CreateCreaseSharpnessesAttr(_floats(mesh.creases[creased]))
+    sharpened = np.flatnonzero(mesh.corner_sharpness > 0)
+    if len(sharpened):
+        geometry.CreateCornerIndicesAttr(_integers(sharpened))
+        geometry.CreateCornerSharpnessesAttr(_floats(mesh.corner_sharpness[sharpened]))
+    holes = np.flatnonzero(mesh.hole)
+    if len(holes):
+        geometry.CreateHoleIndicesAttr(_integers(holes))
+    _write_own_tags(prim, mesh)
+    look = {
+        "level": part.level,
+        "limit": part.limit,
+        "locked": part.locked,
+        "helper": part.helper,
+        "accepted": dict(part.accepted),
+        "group": part.group,
+        "shared": part.shared,
+        "attached": part.attached,
+        "steps": [{"step": step.key, "on": step.enabled, "parameters": dict(step.parameters)} for step in part.steps],
+    }
+    _set(prim, "part", Sdf.ValueTypeNames.String, json.dumps(look))
+    _write_sets(geometry, mesh)
+    if part.steps:
+        geometry.CreatePurposeAttr(UsdGeom.Tokens.guide)
+        name = f"{part.id}_result"
+        while name in taken:
+            name += "_"
+        _write_result(stage, part, name)
+    elif part.helper:
+        geometry.CreatePurposeAttr(UsdGeom.Tokens.guide)
+
+
+def _write_result(stage: Any, part: Part, name: str) -> None:
+    """What the recipe makes of a part, at its level; steps that cannot run are left out."""
+    from pxr import Sdf, UsdGeom
+
+    mesh = without_holes(build(part.mesh, links_of(part.steps, part.level, part.limit)).mesh)
+    geometry = UsdGeom.Mesh.Define(stage, f"/Model/{name}")
+    geometry.GetPrim().SetDisplayName(part.name)
+    geometry.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
+    _write_shape(stage, geometry, mesh)
+    _write_look(geometry, part)
+    if mesh.n_faces and part.level:
+        normals = corner_normals(mesh.topology, mesh.points, mesh.creases == 0)
+        geometry.CreateNormalsAttr(_vectors(normals))
+        geometry.SetNormalsInterpolation(UsdGeom.Tokens.faceVarying)
+    if part.helper:
+        geometry.CreatePurposeAttr(UsdGeom.Tokens.guide)
+    _set(geometry.GetPrim(), "resultOf", Sdf.ValueTypeNames.String, part.id)
+
+
+def _write_shape(stage: Any, geometry: Any, mesh: Mesh) -> None:
+    """Points, faces, UV and materials."""
+    from pxr import UsdGeom, UsdShade
+
+    geometry.CreateFaceVaryingLinearInterpolationAttr(mesh.scheme.uv)
+    geometry.CreatePointsAttr(_vectors(mesh.points))
+    geometry.CreateFaceVertexCountsAttr(_integers(mesh.topology.face_sizes))
+    geometry.CreateFaceVertexIndicesAttr(_integers(mesh.topology.corners))
+    if mesh.uv is not None:
+        _write_uv(geometry, mesh)
+    if mesh.n_points:
+        geometry.CreateExtentAttr(_vectors(np.stack((mesh.points.min(axis=0), mesh.points.max(axis=0)))))
+    for index, name in enumerate(mesh.materials):
+        faces = np.flatnonzero(mesh.material == index)
+        subset = UsdGeom.Subset.CreateGeomSubset(
+            geometry, f"material_{index}", UsdGeom.Tokens.face, _integers(faces), UsdShade.Tokens.materialBind
+        )
+        material = UsdShade.Material.Define(stage, f"/Model/Materials/{_identifier(name)}")
+        material.GetPrim().SetDisplayName(name)
+        UsdShade.MaterialBindingAPI.Apply(subset.GetPrim()).Bind(material)
+    if mesh.materials:
+        UsdGeom.Subset.SetFamilyType(geometry, UsdShade.Tokens.materialBind, UsdGeom.Tokens.nonOverlapping)
+
+
+def _write_look(geometry: Any, part: Part) -> None:
+    """Colour, place, and whether it is shown."""
+    from pxr import Gf, UsdGeom
+
+    red, green, blue = (int(part.colour[i : i + 2], 16) / 255 for i in (1, 3, 5))
+    geometry.CreateDisplayColorAttr([Gf.Vec3f(red, green, blue)])
+    if part.opacity < 1:
+        geometry.CreateDisplayOpacityAttr([part.opacity])
+    if not part.in_place:
+        geometry.AddTransformOp().Set(Gf.Matrix4d(part.transform.tolist()))
+    if not part.visible:
+        geometry.CreateVisibilityAttr(UsdGeom.Tokens.invisible)
+
+
+def _steps(listed: Any, path: Path, name: str) -> tuple[Step, ...]:
+    """The recipe of a part's settings. Raises FileError for a step that this version does not know or cannot read."""
+    steps = []
+    for entry in listed if isinstance(listed, list) else []:
+        try:
+            key, given = str(entry["step"]), dict(entry.get("parameters", {}))
+            values = REGISTRY[f"step_{key}"].read(given, Reading())
+            numbers = {number: value for number, value in values.items() if number != "step"}
+            steps.append(Step(key, numbers, bool(entry.get("on", True))))
+        except (LevelLoopError, KeyError, TypeError, ValueError, AttributeError) as error:
+            raise FileError(f"{path.name}, “{name}”: its recipe has a step that cannot be read: {error}") from error
+    return tuple(steps)
 
 
 def _write_own_tags(prim: Any, mesh: Mesh) -> None:
@@ -251,11 +323,12 @@ def _read_part(path: Path, geometry: Any, document: Document) -> Part:
         limit=bool(look.get("limit", False)),
         visible=geometry.ComputeVisibility() != UsdGeom.Tokens.invisible,
         locked=bool(look.get("locked", False)),
-        helper=geometry.ComputePurpose() == UsdGeom.Tokens.guide,
+        helper=bool(look.get("helper", geometry.ComputePurpose() == UsdGeom.Tokens.guide)),
         accepted=dict(look.get("accepted", {})),
         group=str(look.get("group", "")),
         shared=str(look.get("shared", "")),
         attached=str(look.get("attached", "")),
+        steps=_steps(look.get("steps"), path, name),
     )
     opacity = geometry.GetDisplayOpacityAttr().Get()
     if opacity is not None and len(opacity) == 1:

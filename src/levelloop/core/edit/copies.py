@@ -130,8 +130,7 @@ def keep_slice(mesh: Mesh, selection: Selection, count: int = 4, axis: Any = "z"
         edit = Edit(cut.mesh, cut.selection, through(edit.origin, cut.origin))
     if edit.mesh.n_faces == 0:
         raise EditError("Nothing lies in that slice; turn the part or choose another axis.")
-    told = f"Repeat it with an array: count {count}, rotate {360.0 / count:g}°, weld 0.001 mm."
-    return Edit(edit.mesh, select_all(edit.mesh.topology, "faces"), edit.origin, told)
+    return Edit(edit.mesh, select_all(edit.mesh.topology, "faces"), edit.origin)
 
 
 # Helpers

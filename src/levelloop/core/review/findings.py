@@ -30,7 +30,8 @@ class Remedy:
 class Finding:
     """Elements of one kind that a check found.
 
-    indices: (n,), worst first; at: (n, 3) where each lies, mm; value and unit: the worst of them.
+    indices: (n,), worst first; at: (n, 3) where each lies, mm; value and unit: the worst of them; mesh: whose elements
+    they are, the cage's or those of what its recipe makes of it.
     """
 
     check: str
@@ -45,6 +46,7 @@ class Finding:
     advice: str = ""
     accepted: str = ""
     valence: int = 0
+    mesh: Literal["cage", "result"] = "cage"
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "indices", frozen(np.array(self.indices, dtype=np.int64)))

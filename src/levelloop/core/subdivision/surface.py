@@ -179,6 +179,15 @@ class SmoothSurface:
         return origin
 
     @cached_property
+    def edge_origin(self) -> Integers:
+        """The cage edge that each edge of the surface is a piece of, −1 for those inside faces: (e',)."""
+        origin = np.flatnonzero(~self.cage.topology.wire_edges)
+        for step in self.steps:
+            inner = np.full(step.parent.n_corners, -1, dtype=np.int64)
+            origin = np.concatenate((np.repeat(origin, 2), inner))
+        return origin
+
+    @cached_property
     def edge_chains(self) -> Integers:
         """The surface points along each cage edge, from edges[:, 0] to edges[:, 1]: (e, 2^level + 1).
 
@@ -220,9 +229,15 @@ class SmoothSurface:
         return np.asarray(out[self.face_origin])
 
     def mesh(self, surface_points: Floats) -> Mesh:
-        """The surface as a mesh of its own, with what is left of its creases, and its other tags."""
-        cage = self.cage
-        whole = Mesh(
+        """The surface as a mesh of its own, with what is left of its creases, and its other tags, without its holes."""
+        return without_holes(self.whole(surface_points, self.cage))
+
+    def whole(self, surface_points: Floats, cage: Mesh) -> Mesh:
+        """The surface as a mesh of its own, what is left out of it as holes.
+
+        cage: the one it was made of, or one of the same connectivity with other tags that smoothing does not ask for.
+        """
+        return Mesh(
             self.topology,
             surface_points,
             self.creases,
@@ -232,19 +247,16 @@ class SmoothSurface:
             cage.scheme,
             None if cage.seam is None else self._on_edges(cage.seam),
             uv=None if cage.uv is None else refined_uv(cage, self.level),
+            hole=self.left_out,
+            hidden=cage.hidden[self.face_origin],
             sets=tuple(NamedSet(named.name, named.kind, self._members(named)) for named in cage.sets),
         )
-        return drop_faces(whole, self.left_out, keep_unattached=False)[0] if self.left_out.any() else whole
 
     # Helpers
 
     def _on_edges(self, mask: Booleans) -> Booleans:
         """The parts of masked cage edges: (e',)."""
-        mask = mask[~self.cage.topology.wire_edges]
-        for step in self.steps:
-            inner = np.zeros(step.parent.n_corners, dtype=np.bool_)
-            mask = np.concatenate((np.repeat(mask, 2), inner))
-        return mask
+        return np.asarray(np.append(mask, False)[self.edge_origin])
 
     def _members(self, named: NamedSet) -> Integers:
         """What a named set of the cage is on the surface; points keep their numbers."""
@@ -258,9 +270,14 @@ class SmoothSurface:
 def smooth(mesh: Mesh, level: int, limit: bool = False) -> Mesh:
     """The mesh smoothed to a level; with limit, its points put on the limit surface. Holes are left out."""
     if level == 0 and not limit:
-        return drop_faces(mesh, mesh.hole, keep_unattached=False)[0] if mesh.hole.any() else mesh
+        return without_holes(mesh)
     surface = SmoothSurface(mesh, max(1, level) if limit else level)
     points = surface.points(mesh.points)
     if limit:
         points = surface.limit(points)
     return surface.mesh(points)
+
+
+def without_holes(mesh: Mesh) -> Mesh:
+    """The mesh without the faces that are no part of the surface."""
+    return drop_faces(mesh, mesh.hole, keep_unattached=False)[0] if mesh.hole.any() else mesh

@@ -6,12 +6,13 @@ from levelloop.document.operations.building import BUILDING
 from levelloop.document.operations.forms import FORMS
 from levelloop.document.operations.moving import MOVING
 from levelloop.document.operations.parts import PARTS
+from levelloop.document.operations.recipe import RECIPE
 from levelloop.document.operations.selecting import SELECTING
 from levelloop.document.operations.smoothing import SMOOTHING
 from levelloop.document.operations.sweeping import SWEEPING
 from levelloop.document.registry import Operation, Registry
 
-OPERATIONS: tuple[Operation, ...] = (*FORMS, *MOVING, *BUILDING, *SWEEPING, *SMOOTHING, *SELECTING, *PARTS)
+OPERATIONS: tuple[Operation, ...] = (*FORMS, *MOVING, *BUILDING, *SWEEPING, *SMOOTHING, *RECIPE, *SELECTING, *PARTS)
 
 
 def build_registry() -> Registry:

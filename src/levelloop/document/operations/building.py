@@ -16,7 +16,7 @@ from levelloop.core.edit.simple import (
 from levelloop.core.edit.take_out import take_out
 from levelloop.core.edit.to_quads import to_quads
 from levelloop.core.edit.weld import collapse, weld, weld_onto
-from levelloop.document.operations.common import ANY, AXES
+from levelloop.document.operations.common import ANY
 from levelloop.document.parameters import (
     Angle,
     Choice,
@@ -30,6 +30,7 @@ from levelloop.document.parameters import (
     Vector,
 )
 from levelloop.document.registry import Operation
+from levelloop.document.rows import AXES
 
 BUILDING: tuple[Operation, ...] = (
     Operation(

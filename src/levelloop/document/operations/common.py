@@ -5,4 +5,3 @@ from __future__ import annotations
 from levelloop.core.selection import Kind
 
 ANY: tuple[Kind, ...] = ("points", "edges", "faces")
-AXES = ("x", "y", "z", "-x", "-y", "-z")

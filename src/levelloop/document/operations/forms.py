@@ -9,7 +9,6 @@ from levelloop.core.forms.curves import add_curve, add_line, add_point
 from levelloop.core.forms.primitives import box, cylinder, disc, placed, plane, quad_sphere
 from levelloop.core.forms.solids import cone, geodesic, roundness_advice, sphere, torus, tube
 from levelloop.core.mesh import Mesh
-from levelloop.document.operations.common import AXES
 from levelloop.document.parameters import (
     Angle,
     Choice,
@@ -24,6 +23,7 @@ from levelloop.document.parameters import (
     Vector,
 )
 from levelloop.document.registry import Operation
+from levelloop.document.rows import AXES
 
 _WHERE: tuple[Parameter, ...] = (
     Vector("at", (0.0, 0.0, 0.0), "Where its centre is"),

@@ -19,7 +19,7 @@ from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Selection, points_of, select
 from levelloop.document.document import Document, Symmetry
-from levelloop.document.operations.common import ANY, AXES
+from levelloop.document.operations.common import ANY
 from levelloop.document.parameters import (
     Angle,
     Axes,
@@ -37,6 +37,7 @@ from levelloop.document.parameters import (
 )
 from levelloop.document.parting import Change
 from levelloop.document.registry import Operation
+from levelloop.document.rows import AXES
 
 _PIVOT = Vector("pivot", "middle", "What stays in place", words=("middle", "each", "origin", "anchor", "last"))
 _AXES = Axes("frame", "world", "The axes that the numbers count along", closed_at="world")

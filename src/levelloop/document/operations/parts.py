@@ -43,6 +43,8 @@ def _set_value(document: Document, name: str, value: Any) -> Document:
 def _reset_transform(part: Part) -> Part:
     if part.shared:
         raise EditError(f"“{part.name}” shares its cage; put into it, its place would move the others too.")
+    if part.steps:
+        raise EditError(f"The recipe of “{part.name}” counts in its own space; make it plain first.")
     return replace(part, mesh=part.to_world(part.mesh), transform=np.eye(4))
 
 

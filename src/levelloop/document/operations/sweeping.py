@@ -6,7 +6,7 @@ from typing import Any
 
 from levelloop.core.arrays import Integers
 from levelloop.core.edit.bridge import bridge
-from levelloop.core.edit.copies import array, keep_slice, mirror_across
+from levelloop.core.edit.copies import array, mirror_across
 from levelloop.core.edit.cut import cut, mirrored_path
 from levelloop.core.edit.flats import swing_edge, take_out_flats
 from levelloop.core.edit.groove import groove
@@ -18,7 +18,7 @@ from levelloop.core.edit.thicken import thicken
 from levelloop.core.edit.weaving import weave
 from levelloop.core.forms.curves import curve_to_edges, set_curve
 from levelloop.core.mesh import Mesh
-from levelloop.document.operations.common import ANY, AXES
+from levelloop.document.operations.common import ANY
 from levelloop.document.parameters import (
     Angle,
     Choice,
@@ -26,24 +26,28 @@ from levelloop.document.parameters import (
     Curve,
     Length,
     Lengths,
-    Number,
     Parameter,
     PartName,
     Plain,
     PlaneOf,
     Ratio,
     Toggle,
-    Vector,
 )
 from levelloop.document.registry import Operation
-
-_AXIS = Vector("axis", "z", "The axis it goes around", is_length=False, words=AXES)
-_PIVOT = Vector("pivot", "origin", "A place on the axis", words=("origin", "middle", "anchor"))
-_CURVE = Curve("curve", None, "The part that is the curve", optional=True)
-_WELD = Length(
-    "weld", 0.001, "New points nearer than that become one; none where empty", optional=True, low=0, step=0.01
+from levelloop.document.rows import (
+    AROUND,
+    ROW,
+    RUN_OUT,
+    SCALE_OF_COPIES,
+    SIDES_OF_WALL,
+    TURN,
+    WALL,
+    WELD,
+    WELD_COPIES,
+    WINDING,
 )
-_STEPS_OF_TURN = Count("steps", 16, "Rows of faces", high=4096)
+
+_CURVE = Curve("curve", None, "The part that is the curve", optional=True)
 
 
 def _plane(hint: str) -> Parameter:
@@ -80,7 +84,7 @@ SWEEPING: tuple[Operation, ...] = (
         "Revolve {selection} by {angle} in {steps} steps about {axis}, pivot {pivot}[, weld {weld}]",
         "Turns a profile about an axis",
         "cage",
-        (Angle("angle", 360.0, "A full turn closes", low=-360, high=360), _STEPS_OF_TURN, _AXIS, _PIVOT, _WELD),
+        (*TURN, *AROUND, WELD),
         ANY,
         in_turn=True,
         icon="revolve",
@@ -95,16 +99,7 @@ SWEEPING: tuple[Operation, ...] = (
         " pivot {pivot}, run-out {run_out}[, weld {weld}]",
         "Winds a profile about an axis: threads, springs",
         "cage",
-        (
-            Length("pitch", None, "Per turn; the profile's own length along the axis where empty", optional=True),
-            Length("rise", None, "In all, instead of the pitch", optional=True),
-            Number("turns", 1.0, "Also fractions; negative ones wind the other way", low=-1000, high=1000, step=0.25),
-            Count("steps", 16, "Rows per turn", low=3, high=1024),
-            _AXIS,
-            _PIVOT,
-            Number("run_out", 0.0, "Turns over which the profile fades at both ends", low=0, high=100, step=0.25),
-            Length("weld", None, "New points nearer than that become one", optional=True, low=0, step=0.01),
-        ),
+        (*WINDING, *AROUND, RUN_OUT, WELD_COPIES),
         ("edges", "faces"),
         in_turn=True,
     ),
@@ -135,15 +130,7 @@ SWEEPING: tuple[Operation, ...] = (
         "[, weld {weld}]",
         "Rows and rings; 20 slices of 18° close",
         "cage",
-        (
-            Count("count", 3, "With the original", high=10_000),
-            Vector("move", (0.0, 0.0, 0.0), "Each copy once more"),
-            Angle("rotate", 0.0, "Each copy once more"),
-            _AXIS,
-            _PIVOT,
-            Ratio("scale", 1.0, "Each copy once more", low=0, above_low=True),
-            Length("weld", None, "Points nearer than that become one", optional=True, low=0, step=0.01),
-        ),
+        (*ROW, *AROUND, SCALE_OF_COPIES, WELD_COPIES),
         ("faces",),
         or_all=True,
         icon="array",
@@ -168,16 +155,6 @@ SWEEPING: tuple[Operation, ...] = (
         group="Build",
     ),
     Operation(
-        "keep_slice",
-        "Keep a slice",
-        "Build",
-        keep_slice,
-        "Keep one of {count} slices about {axis}, pivot {pivot}",
-        "Work on one slice and repeat it",
-        "cage",
-        (Count("count", 4, "Equal slices", low=2, high=1000), _AXIS, _PIVOT),
-    ),
-    Operation(
         "thicken",
         "Thicken",
         "Build",
@@ -186,14 +163,7 @@ SWEEPING: tuple[Operation, ...] = (
         "[, profile {profile}], {reversed}",
         "Gives a surface a wall and a rim",
         "cage",
-        (
-            Length("inward", 0.0, "From the faces inward", low=0, step=0.5),
-            Length("outward", 1.0, "From the faces outward", low=0, step=0.5),
-            Toggle("even_wall", True, "At corners", on="walls exact", off="along mean normals"),
-            Count("rim_steps", 1, "Rows of the rim", high=64),
-            Curve("profile", None, "A curve the rim follows", optional=True),
-            Toggle("reversed", False, "Which side is which", on="sides exchanged", off="as they face"),
-        ),
+        (*WALL, Curve("profile", None, "A curve the rim follows", optional=True), SIDES_OF_WALL),
         ("faces",),
         or_all=True,
         icon="thicken",

@@ -1,0 +1,122 @@
+"""What is done to the active part's recipe on the build line: showing, switching, moving and adding steps."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QPoint
+from PySide6.QtWidgets import QMenu
+
+from levelloop.document.document import Document
+from levelloop.document.recipe import STEPS, label, rail_place
+
+if TYPE_CHECKING:
+    from levelloop.app.window import Window
+
+
+class RecipeCommands:
+    """Commands on the recipe of a window's active part; menus act on the step that was chosen last."""
+
+    def __init__(self, window: Window) -> None:
+        self.window = window
+        self._chosen = 0
+        line = window.line
+        line.station_chosen.connect(self.choose)
+        line.switched.connect(self.switch)
+        line.moved.connect(self.move)
+        line.asked_menu.connect(self.menu)
+        line.asked_add.connect(self.add_menu)
+
+    def choose(self, step: int) -> None:
+        """Shows the part as it is after a step, and opens the step's numbers in the sentence bar."""
+        part = self.window.session.part
+        self._chosen = step
+        rail = rail_place(part.steps)
+        smooth = self.window.stage.is_smooth(part) if step == rail else step > rail
+        self.window.stage.show_until(part.id, step + 1, smooth)
+        here = part.steps[step]
+        self.window.sentence.close_fields()
+        self.window.attempt(
+            lambda: self.window.sentence.start(f"step_{here.key}", {**here.parameters, "step": step}, True)
+        )
+        self.window.line.update()
+
+    def switch(self, step: int | None = None) -> None:
+        """Switches a step off or on."""
+        place = self._here(step)
+        if place is not None:
+            on = not self.window.session.part.steps[place].enabled
+            self._do("enable_step", step=place, on=on)
+
+    def move(self, step: int, to: int) -> None:
+        """Puts a step at another place of the recipe."""
+        self._do("move_step", step=step, to=to)
+        self._chosen = to
+
+    def move_right(self) -> None:
+        """Lets the chosen step run one later."""
+        place = self._here(None)
+        if place is not None and place + 1 < len(self.window.session.part.steps):
+            self.move(place, place + 1)
+
+    def remove(self, step: int | None = None) -> None:
+        """Takes a step out of the recipe."""
+        place = self._here(step)
+        if place is not None:
+            self._do("remove_step", step=place)
+
+    def menu(self, step: int, at: QPoint) -> None:
+        """The menu of one step."""
+        steps = self.window.session.part.steps
+        menu = QMenu(self.window)
+        menu.addSection(label(steps[step]))
+        menu.addAction("Change its numbers").triggered.connect(lambda: self.choose(step))
+        menu.addAction("Switch off" if steps[step].enabled else "Switch on").triggered.connect(
+            lambda: self.switch(step)
+        )
+        if step > 0:
+            menu.addAction("Earlier").triggered.connect(lambda: self.move(step, step - 1))
+        if step + 1 < len(steps):
+            menu.addAction("Later").triggered.connect(lambda: self.move(step, step + 1))
+        menu.addAction("Make plain up to here").triggered.connect(lambda: self._do("bake_steps", until=step))
+        menu.addAction("Remove").triggered.connect(lambda: self.remove(step))
+        self._open(menu, at)
+
+    def add_menu(self, at: QPoint) -> None:
+        """The menu of what can be added to the recipe."""
+        menu = QMenu(self.window)
+        for kind in STEPS.values():
+            action = menu.addAction(kind.title)
+            action.setToolTip(kind.hint)
+            action.triggered.connect(lambda _=False, key=kind.key: self.window.start(f"step_{key}"))
+        menu.setToolTipsVisible(True)
+        self._open(menu, at)
+
+    def follow(self, old: Document, new: Document) -> None:
+        """Shows whole recipes again where steps were added or taken out."""
+        before = {part.id: len(part.steps) for part in old.parts}
+        for part in new.parts:
+            if before.get(part.id, len(part.steps)) != len(part.steps):
+                self.window.stage.show_until(part.id, None, self.window.stage.is_smooth(part))
+
+    # Helpers
+
+    def _here(self, step: int | None) -> int | None:
+        """The step meant; None, with a sentence, where there is none."""
+        steps = self.window.session.part.steps if self.window.session.document.parts else ()
+        if not steps:
+            self.window.tell("This part has no recipe yet; add a step with + on the build line.")
+            return None
+        return min(self._chosen if step is None else step, len(steps) - 1)
+
+    def _do(self, key: str, **parameters: object) -> None:
+        self.window.sentence.close_fields()
+        if self.window.attempt(lambda: self.window.session.do(key, **parameters)):
+            state = self.window.session.state
+            self.window.tell(" ".join(filter(None, (f"{state.sentence}.", state.message))))
+        self.window.line.update()
+
+    def _open(self, menu: QMenu, at: QPoint) -> None:
+        place = self.window.line.mapToGlobal(at)
+        menu.popup(QPoint(place.x(), place.y() - menu.sizeHint().height()))
+        menu.aboutToHide.connect(menu.deleteLater)

@@ -1,0 +1,99 @@
+"""Steps that move points and change nothing else: bend, twist, taper."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from levelloop.core.arrays import Floats
+from levelloop.core.edit.carry import Edit, identity
+from levelloop.core.edit.transform import pivot_place
+from levelloop.core.errors import EditError
+from levelloop.core.mesh import Mesh
+from levelloop.core.planes import as_direction
+from levelloop.core.selection import Selection
+
+
+def bend(
+    mesh: Mesh,
+    angle: float,
+    along: Any = "x",
+    around: Any = "z",
+    pivot: Any = "middle",
+    limits: tuple[float, float] | None = None,
+) -> Edit:
+    """Bends what lies along one direction around another; length at the pivot's height is kept.
+
+    angle: degrees over the whole length, or over what lies between the limits: (from, to) in mm from the pivot; what
+    lies beyond them goes on straight. Positive angles turn towards the right-hand rule of around. The pivot stays.
+    """
+    axis, start = as_direction(around), as_direction(along)
+    towards = np.cross(axis, start)
+    if np.linalg.norm(towards) < 1e-6:
+        raise EditError("A bend along and around the same direction turns nothing; choose two.")
+    towards /= np.linalg.norm(towards)
+    start = np.cross(towards, axis)
+    centre = _centre(mesh, pivot)
+    local = mesh.points - centre
+    reach, height, rest = local @ start, local @ towards, local @ axis
+    low, high = _limits(reach, limits)
+    total = np.radians(angle)
+    if high - low <= 0 or total == 0:
+        return _moved(mesh, mesh.points)
+    radius = (high - low) / total
+    held = np.clip(reach, low, high)
+    turned = held / radius
+    beyond = reach - held
+    out = radius - height
+    flat = out * np.sin(turned) + beyond * np.cos(turned)
+    up = radius - out * np.cos(turned) + beyond * np.sin(turned)
+    return _moved(mesh, centre + flat[:, None] * start + up[:, None] * towards + rest[:, None] * axis)
+
+
+def twist(mesh: Mesh, angle: float, axis: Any = "z", pivot: Any = "middle") -> Edit:
+    """Turns what lies along an axis about it: not at all at its low end, by the angle, in degrees, at its high end."""
+    direction, centre = as_direction(axis), _centre(mesh, pivot)
+    local = mesh.points - centre
+    turned = np.radians(angle) * _share(local @ direction)
+    cosine, sine = np.cos(turned)[:, None], np.sin(turned)[:, None]
+    along = (local @ direction)[:, None] * direction
+    across = local - along
+    return _moved(mesh, centre + along + cosine * across + sine * np.cross(direction, across))
+
+
+def taper(mesh: Mesh, factor: float, axis: Any = "z", pivot: Any = "middle") -> Edit:
+    """Scales what lies along an axis across it: by 1 at its low end, by the factor at its high end."""
+    direction, centre = as_direction(axis), _centre(mesh, pivot)
+    local = mesh.points - centre
+    along = (local @ direction)[:, None] * direction
+    size = 1.0 + (factor - 1.0) * _share(local @ direction)
+    return _moved(mesh, centre + along + size[:, None] * (local - along))
+
+
+# Helpers
+
+
+def _moved(mesh: Mesh, points: Floats) -> Edit:
+    return Edit(mesh.with_points(points), Selection("points", np.zeros(0, dtype=np.int64)), identity(mesh))
+
+
+def _centre(mesh: Mesh, pivot: Any) -> Floats:
+    if mesh.n_points == 0:
+        raise EditError("There is nothing to shape; the cage is empty.")
+    return pivot_place(mesh, Selection("points", np.arange(mesh.n_points)), pivot)
+
+
+def _limits(reach: Floats, limits: tuple[float, float] | None) -> tuple[float, float]:
+    if limits is None:
+        return float(reach.min()), float(reach.max())
+    low, high = float(limits[0]), float(limits[1])
+    if low >= high:
+        raise EditError("The limits of a bend are two lengths from its pivot, the lower one first.")
+    return low, high
+
+
+def _share(reach: Floats) -> Floats:
+    """0 at the low end of what is there to 1 at its high end."""
+    low, size = reach.min(), np.ptp(reach)
+    return np.asarray((reach - low) / size if size > 0 else np.zeros(len(reach)))

@@ -1,0 +1,271 @@
+"""The recipe: one operation for each kind of step, and what is done with steps as a whole."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from levelloop.core.arrays import Floats
+from levelloop.core.edit.copies import keep_slice
+from levelloop.core.edit.transform import pivot_place
+from levelloop.core.errors import EditError
+from levelloop.core.planes import as_direction
+from levelloop.core.review.findings import counted
+from levelloop.core.selection import NOTHING, Selection, select_all
+from levelloop.core.steps.chain import build
+from levelloop.document.document import Document, Part
+from levelloop.document.parameters import Count, PartName, Plain, StepNumber, Toggle
+from levelloop.document.parting import Change
+from levelloop.document.recipe import STEPS, Step, StepKind, growth, links_of
+from levelloop.document.registry import Operation
+from levelloop.document.rows import AROUND
+
+MOST_FACES = 4_000_000
+TOLD_AT_ONCE = 60_000  # faces that a recipe makes in a few tenths of a second
+Selections = Mapping[str, Selection]
+
+
+def add_or_set(
+    document: Document, selections: Selections, kind: str, parameters: Mapping[str, Any], step: int | None
+) -> Change:
+    """Adds a step at the end of the active part's recipe, or gives one of its steps other numbers.
+
+    Raises EditError where it cannot run there.
+    """
+    part = _unlocked(document)
+    if step is None:
+        place = len(part.steps)
+        steps = (*part.steps, Step(kind, parameters))
+    else:
+        place = _place(part, step)
+        old = part.steps[place]
+        if old.key != kind:
+            raise EditError(f"Step {place + 1} of “{part.name}” is {STEPS[old.key].title.lower()}, not {kind}.")
+        steps = (*part.steps[:place], replace(old, parameters=parameters), *part.steps[place + 1 :])
+    changed = replace(part, steps=steps)
+    faces = part.mesh.n_faces * growth(steps)
+    if faces > MOST_FACES:
+        raise EditError(f"That would be about {round(faces):,} faces; a recipe makes at most {MOST_FACES:,}.")
+    # What takes long is built where it is shown, off the window's thread; it says there what cannot run.
+    told = _told(part, changed, place) if faces <= TOLD_AT_ONCE else ""
+    return Change(document.with_part(changed), selections, told)
+
+
+def move_step(document: Document, selections: Selections, step: int, to: int) -> Change:
+    """Puts a step of the active part's recipe before or after others; to: its place afterwards."""
+    part = _unlocked(document)
+    place, target = _place(part, step), _place(part, to)
+    rest = [*part.steps[:place], *part.steps[place + 1 :]]
+    rest.insert(target, part.steps[place])
+    return Change(document.with_part(replace(part, steps=tuple(rest))), selections)
+
+
+def enable_step(document: Document, selections: Selections, step: int, on: bool) -> Change:
+    """Switches a step on or off."""
+    part = _unlocked(document)
+    place = _place(part, step)
+    switched = replace(part.steps[place], enabled=on)
+    steps = (*part.steps[:place], switched, *part.steps[place + 1 :])
+    return Change(document.with_part(replace(part, steps=steps)), selections)
+
+
+def remove_step(document: Document, selections: Selections, step: int) -> Change:
+    """Takes a step out of the recipe."""
+    part = _unlocked(document)
+    place = _place(part, step)
+    return Change(document.with_part(replace(part, steps=(*part.steps[:place], *part.steps[place + 1 :]))), selections)
+
+
+def copy_recipe(document: Document, selections: Selections, to: str | None) -> Change:
+    """Gives another part the active part's recipe in place of its own."""
+    part = document.part
+    if not to:
+        raise EditError("Name the part that gets the recipe.")
+    other = document.find(to)
+    if other.locked:
+        raise EditError(f"“{other.name}” is locked.")
+    if other.id == part.id:
+        raise EditError("A recipe is copied to another part than its own.")
+    told = f"The {len(other.steps)} steps it had are gone." if other.steps else ""
+    changed = document.with_part(replace(other, steps=part.steps))
+    return Change(replace(changed, active=document.active), selections, told)
+
+
+def bake_steps(document: Document, selections: Selections, until: int | None = None) -> Change:
+    """Makes the cage what the recipe makes of it, up to a step or all of it; what follows stays a recipe.
+
+    A smooth step that the rail drives is baked at the part's level, the implied one at the end is not.
+    """
+    part = _unlocked(document)
+    if not part.steps:
+        raise EditError(f"“{part.name}” has no steps to make plain.")
+    count = len(part.steps) if until is None else _place(part, until) + 1
+    built = build(part.mesh, links_of(part.steps, part.level, part.limit, count))
+    for trouble in built.troubles:
+        raise EditError(f"{part.step_name(trouble.place).capitalize()}: {trouble.reason}")
+    names = [STEPS[step.key].title.lower() for step in part.steps[:count] if step.enabled]
+    changed = replace(part, mesh=built.mesh, steps=part.steps[count:])
+    kept = {key: chosen for key, chosen in selections.items() if key != part.id}
+    told = f"{built.mesh.n_faces:,} faces now; {', '.join(names)} will no longer update." if names else ""
+    return Change(document.with_part(changed), kept, told)
+
+
+def slice_and_array(
+    document: Document, selections: Selections, count: int, axis: Any = "z", pivot: Any = "origin"
+) -> Change:
+    """Keeps one of so many equal slices of the active part and repeats it by an array step.
+
+    axis and pivot are in the world; the step is in the part's own space. Selected after: what is left.
+    """
+    part = _unlocked(document)
+    if pivot == "anchor":
+        if document.anchor is None:
+            raise EditError("There is no anchor yet; set one first.")
+        pivot = document.anchor
+    world = part.to_world(part.mesh)
+    direction, centre = as_direction(axis), pivot_place(world, select_all(world.topology, "faces"), pivot)
+    edit = keep_slice(world, NOTHING, count, axis, tuple(centre))
+    back = _into_part(part)
+    mesh = edit.mesh if part.in_place else edit.mesh.with_points(edit.mesh.points @ back[:3, :3] + back[3, :3])
+    repeat = {
+        "count": count,
+        "move": (0.0, 0.0, 0.0),
+        "rotate": 360.0 / count,
+        "axis": axis if part.in_place else tuple((direction @ back[:3, :3]).tolist()),
+        "pivot": tuple((centre @ back[:3, :3] + back[3, :3]).tolist()),
+        "scale": 1.0,
+        "weld": 0.001,
+    }
+    changed = replace(part, mesh=mesh, steps=(Step("array", repeat), *part.steps))
+    told = f"{counted(mesh.n_faces, 'face')} left; an array step repeats them. {_told(part, changed, 0)}"
+    return Change(document.with_part(changed), {**selections, part.id: edit.selection}, told.strip())
+
+
+# Helpers
+
+
+def _unlocked(document: Document) -> Part:
+    part = document.part
+    if part.locked:
+        raise EditError(f"“{part.name}” is locked.")
+    return part
+
+
+def _place(part: Part, step: int) -> int:
+    if not 0 <= step < len(part.steps):
+        there = counted(len(part.steps), "step")
+        raise EditError(f"“{part.name}” has {there}; there is no step {step + 1}.")
+    return step
+
+
+def _told(part: Part, changed: Part, place: int) -> str:
+    """What a changed step did. Raises EditError where it cannot run."""
+    for trouble in changed.plain.troubles:
+        if trouble.place == place:
+            raise EditError(trouble.reason)
+    before = {trouble.reason for trouble in part.plain.troubles}
+    told = [stop.edit.message for stop in changed.plain.stops if stop.link.place == place and stop.edit is not None]
+    told += [
+        f"{changed.step_name(trouble.place).capitalize()} cannot run any more: {trouble.reason}"
+        for trouble in changed.plain.troubles
+        if trouble.reason not in before
+    ]
+    return " ".join(filter(None, told))
+
+
+def _into_part(part: Part) -> Floats:
+    """From the world to the part's own space: (4, 4). Raises EditError where a turn there is no turn here."""
+    linear = part.transform[:3, :3]
+    square = linear @ linear.T
+    size = float(np.trace(square)) / 3.0
+    if size <= 0 or np.abs(square - size * np.eye(3)).max() > 1e-9 * size:
+        raise EditError(f"“{part.name}” is stretched unevenly; put its place into its cage first.")
+    return np.asarray(np.linalg.inv(part.transform))
+
+
+def _operation(kind: StepKind) -> Operation:
+    """The operation that adds a step of a kind or changes its numbers."""
+
+    def run(document: Document, selections: Selections, step: int | None = None, **parameters: Any) -> Change:
+        return add_or_set(document, selections, kind.key, parameters, step)
+
+    return Operation(
+        f"step_{kind.key}",
+        kind.title,
+        "Recipe",
+        run,
+        kind.sentence,
+        kind.hint,
+        "parts",
+        (*kind.parameters, Plain("step", None, optional=True)),
+    )
+
+
+_STEP = StepNumber("step", 0, "Which one, from left to right")
+
+RECIPE: tuple[Operation, ...] = (
+    *(_operation(kind) for kind in STEPS.values()),
+    Operation(
+        "move_step",
+        "Move a step",
+        "Recipe",
+        move_step,
+        "Let the recipe's step {step} come at {to}",
+        "Steps run from left to right; their order matters",
+        "parts",
+        (_STEP, StepNumber("to", 0, "Its place afterwards")),
+    ),
+    Operation(
+        "enable_step",
+        "Switch a step",
+        "Recipe",
+        enable_step,
+        "Let the recipe's step {step} be {on}",
+        "A step that is off is left out",
+        "parts",
+        (_STEP, Toggle("on", True, "Whether it runs", on="on", off="off")),
+    ),
+    Operation(
+        "remove_step",
+        "Remove a step",
+        "Recipe",
+        remove_step,
+        "Remove the recipe's step {step}",
+        "Takes a step out of the recipe",
+        "parts",
+        (_STEP,),
+    ),
+    Operation(
+        "copy_recipe",
+        "Copy the recipe",
+        "Recipe",
+        copy_recipe,
+        "Give the recipe to {to}",
+        "Another part gets this part's steps in place of its own",
+        "parts",
+        (PartName("to", None, "The part that gets it", optional=True),),
+    ),
+    Operation(
+        "bake_steps",
+        "Make plain",
+        "Recipe",
+        bake_steps,
+        "Make the recipe plain[, up to step {until}]",
+        "The cage becomes what the steps make of it; they are gone then",
+        "parts",
+        (StepNumber("until", None, "The last step that is made plain; all where empty", optional=True),),
+    ),
+    Operation(
+        "keep_slice",
+        "Keep a slice",
+        "Recipe",
+        slice_and_array,
+        "Keep one of {count} slices about {axis}, pivot {pivot}, and repeat it",
+        "Work on one slice; an array step repeats it",
+        "parts",
+        (Count("count", 4, "Equal slices", low=2, high=1000), *AROUND),
+    ),
+)

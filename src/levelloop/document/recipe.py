@@ -1,0 +1,292 @@
+"""The recipe: a part's ordered steps after its cage, each kind of step declared once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import partial
+from typing import Any
+
+import numpy as np
+
+from levelloop.core.edit.carry import Edit
+from levelloop.core.edit.copies import array
+from levelloop.core.edit.sweeping import helix, revolve
+from levelloop.core.edit.thicken import thicken
+from levelloop.core.edit.transform import slant
+from levelloop.core.edit.weld import weld
+from levelloop.core.mesh import Mesh
+from levelloop.core.selection import Selection, select_all
+from levelloop.core.steps.chain import Link, Smoothing
+from levelloop.core.steps.mirror import PLANES, mirror
+from levelloop.core.steps.shaping import bend, taper, twist
+from levelloop.core.subdivision.surface import HIGHEST_LEVEL
+from levelloop.document.parameters import Angle, Choice, Count, Length, Parameter, Ratio, Toggle, Vector
+from levelloop.document.rows import (
+    AXES,
+    AXIS,
+    ROW,
+    RUN_OUT,
+    SCALE_OF_COPIES,
+    SIDES_OF_WALL,
+    TURN,
+    WALL,
+    WELD,
+    WELD_COPIES,
+    WINDING,
+)
+
+
+@dataclass(frozen=True, eq=False)
+class Step:
+    """One step of a recipe: its kind, its numbers, whether it is on."""
+
+    key: str
+    parameters: Mapping[str, Any] = field(default_factory=dict)
+    enabled: bool = True
+
+
+@dataclass(frozen=True)
+class StepKind:
+    """One kind of step as data.
+
+    run: (mesh, **parameters) → Edit, in the part's own space; None for smoothing. sentence: as an operation's; label:
+    what its station is called. growth: how many times as many faces there are after it, about.
+    """
+
+    key: str
+    title: str
+    run: Callable[..., Edit] | None
+    sentence: str
+    label: str
+    hint: str
+    parameters: tuple[Parameter, ...]
+    growth: Callable[[Mapping[str, Any]], float] = lambda _: 1.0
+
+
+def links_of(
+    steps: Sequence[Step], level: int, limit: bool = False, until: int | None = None
+) -> list[Link | Smoothing]:
+    """The steps that are on, ready to run; until: only the first so many.
+
+    level, limit: of the level rail. It drives the last smooth step whose level is "rail"; without one the recipe ends
+    with a smooth step of its own.
+    """
+    driven = [i for i, step in enumerate(steps) if step.enabled and step.key == "smooth" and _is_rail(step)]
+    links: list[Link | Smoothing] = []
+    for place, step in enumerate(steps[:until]):
+        if not step.enabled:
+            continue
+        if step.key != "smooth":
+            links.append(Link((step.key, repr(step.parameters)), _runs(step), place=place))
+        elif not _is_rail(step):
+            links += _smoothing(step.parameters["level"], False, step.parameters["creases"], place)
+        elif place == driven[-1]:
+            links += _smoothing(level, limit, step.parameters["creases"], place)
+    if not driven and until is None:
+        links += _smoothing(level, limit, True, len(steps))
+    return links
+
+
+def rail_place(steps: Sequence[Step]) -> int:
+    """Which step the level rail drives; their number where it is the implied one at the end."""
+    driven = [i for i, step in enumerate(steps) if step.enabled and step.key == "smooth" and _is_rail(step)]
+    return driven[-1] if driven else len(steps)
+
+
+def growth(steps: Sequence[Step]) -> float:
+    """How many times as many faces there are after the steps, about, without what the rail smooths."""
+    return float(np.prod([STEPS[step.key].growth(step.parameters) for step in steps if step.enabled]))
+
+
+def label(step: Step) -> str:
+    """What a step's station is called: "bend 90°"."""
+    kind = STEPS[step.key]
+    if step.key == "smooth" and _is_rail(step):
+        return "smooth"
+    shown = {parameter.name: parameter.show(step.parameters.get(parameter.name)) for parameter in kind.parameters}
+    return kind.label.format(**shown)
+
+
+# Helpers
+
+
+def _is_rail(step: Step) -> bool:
+    return bool(step.parameters["level"] == "rail")
+
+
+def _smoothing(level: int, limit: bool, creases: bool, place: int) -> list[Link | Smoothing]:
+    if level == 0 and not limit:
+        return []
+    return [Smoothing(max(level, 1), limit, creases, place)]
+
+
+def _runs(step: Step) -> Callable[[Mesh], Edit]:
+    run = STEPS[step.key].run
+    assert run is not None
+    return partial(run, **step.parameters)
+
+
+def _on_all(run: Callable[..., Edit]) -> Callable[..., Edit]:
+    """An operation run on everything there is."""
+
+    def on_all(mesh: Mesh, **parameters: Any) -> Edit:
+        return run(mesh, Selection("faces", np.zeros(0, dtype=np.int64)), **parameters)
+
+    return on_all
+
+
+def _on_profile(run: Callable[..., Edit]) -> Callable[..., Edit]:
+    """An operation run on all faces, or on all edges of a part that is a line."""
+
+    def on_profile(mesh: Mesh, **parameters: Any) -> Edit:
+        return run(mesh, select_all(mesh.topology, "faces" if mesh.n_faces else "edges"), **parameters)
+
+    return on_profile
+
+
+def _on_points(run: Callable[..., Edit]) -> Callable[..., Edit]:
+    """An operation run on all points, hidden ones too."""
+
+    def on_points(mesh: Mesh, **parameters: Any) -> Edit:
+        return run(mesh, select_all(mesh.topology, "points"), **parameters)
+
+    return on_points
+
+
+def _turned(parameters: Mapping[str, Any]) -> float:
+    return float(parameters["steps"]) * float(parameters.get("turns") or 1.0)
+
+
+# In the part's own space there is no anchor.
+_PIVOT = Vector("pivot", "origin", "In the part's own space", words=("origin", "middle"))
+_MIDDLE = Vector("pivot", "middle", "In the part's own space", words=("middle", "origin"))
+_AROUND = (AXIS, _PIVOT)
+
+
+def _direction(name: str, default: str, hint: str) -> Parameter:
+    return Vector(name, default, hint, is_length=False, words=AXES)
+
+
+_KINDS: tuple[StepKind, ...] = (
+    StepKind(
+        "mirror",
+        "Mirror",
+        mirror,
+        "Let the recipe mirror across {planes}, weld {weld}",
+        "mirror {planes}",
+        "The other side follows; both sides are one in the middle",
+        (
+            Choice("planes", "x", "Through the part's origin", words=PLANES),
+            Length("weld", 0.001, "Points nearer to a plane lie on it", low=0, step=0.01),
+        ),
+        lambda given: 2.0 ** len(given["planes"]),
+    ),
+    StepKind(
+        "array",
+        "Array",
+        _on_all(array),
+        "Let the recipe repeat it: {count} in all, moved {move}, turned {rotate} about {axis}, pivot {pivot},"
+        " scaled {scale}[, weld {weld}]",
+        "array {count}",
+        "Rows and rings that follow; 20 slices of 18° close",
+        (*ROW, *_AROUND, SCALE_OF_COPIES, WELD_COPIES),
+        lambda given: float(given["count"]),
+    ),
+    StepKind(
+        "smooth",
+        "Smooth",
+        None,
+        "Let the recipe smooth to {level}, {creases}",
+        "smooth {level}",
+        "Smoothing before what follows: bent afterwards, detail stays even",
+        (
+            Count("level", "rail", "A level of its own, or the rail's", low=0, high=HIGHEST_LEVEL, words=("rail",)),
+            Toggle("creases", True, "Whether creases hold", on="creases hold", off="without creases"),
+        ),
+        lambda given: 1.0 if given["level"] == "rail" else 4.0 ** given["level"],
+    ),
+    StepKind(
+        "bend",
+        "Bend",
+        bend,
+        "Let the recipe bend by {angle} along {along} around {around}, pivot {pivot}[, from and to {limits}]",
+        "bend {angle}",
+        "What lies along one direction is bent around another; 360° closes a ring",
+        (
+            Angle("angle", 90.0, "Over the whole length, or between the limits", low=-36_000, high=36_000),
+            _direction("along", "x", "What lies that way is bent"),
+            _direction("around", "z", "The axis it is bent around, by the right hand"),
+            _MIDDLE,
+            Vector("limits", None, "From the pivot, lower one first; beyond them it goes on straight", True, size=2),
+        ),
+    ),
+    StepKind(
+        "twist",
+        "Twist",
+        twist,
+        "Let the recipe twist by {angle} about {axis}, pivot {pivot}",
+        "twist {angle}",
+        "Turns more and more along an axis",
+        (Angle("angle", 90.0, "At the far end", low=-36_000, high=36_000), AXIS, _MIDDLE),
+    ),
+    StepKind(
+        "taper",
+        "Taper",
+        taper,
+        "Let the recipe taper to {factor} along {axis}, pivot {pivot}",
+        "taper {factor}",
+        "Narrower or wider towards one end; a tip is better at 0.01 to 0.2 than at 0",
+        (Ratio("factor", 0.5, "Size at the far end", low=-100, high=100), AXIS, _MIDDLE),
+    ),
+    StepKind(
+        "slant",
+        "Slant",
+        _on_points(slant),
+        "Let the recipe slant by {by} along {along}, pivot {pivot}",
+        "slant",
+        "Shifts by a pitch, more the farther along",
+        (Vector("by", (5.0, 0.0, 0.0), "Over the whole length"), _direction("along", "z", "What shifts"), _MIDDLE),
+    ),
+    StepKind(
+        "thicken",
+        "Thicken",
+        _on_all(thicken),
+        "Let the recipe thicken by {outward} outward, {inward} inward, {even_wall}, {rim_steps} rim steps, {reversed}",
+        "thicken",
+        "Gives an open surface a wall and a rim",
+        (*WALL, SIDES_OF_WALL),
+        lambda _: 2.5,
+    ),
+    StepKind(
+        "revolve",
+        "Revolve",
+        _on_profile(revolve),
+        "Let the recipe revolve it by {angle} in {steps} steps about {axis}, pivot {pivot}[, weld {weld}]",
+        "revolve {angle}",
+        "Turns a profile about an axis",
+        (*TURN, *_AROUND, WELD),
+        _turned,
+    ),
+    StepKind(
+        "helix",
+        "Helix",
+        _on_profile(helix),
+        "Let the recipe wind it[ with pitch {pitch}][ rising {rise}], {turns} turns in {steps} steps each,"
+        " about {axis}, pivot {pivot}, run-out {run_out}[, weld {weld}]",
+        "helix {turns}",
+        "Winds a profile about an axis: threads, springs",
+        (*WINDING, *_AROUND, RUN_OUT, WELD_COPIES),
+        _turned,
+    ),
+    StepKind(
+        "weld",
+        "Weld",
+        _on_points(weld),
+        "Let the recipe weld within {distance}",
+        "weld {distance}",
+        "Points that lie together become one, as where a bend has closed",
+        (Length("distance", 0.001, "Points nearer than that become one", low=0, step=0.01),),
+    ),
+)
+STEPS: Mapping[str, StepKind] = {kind.key: kind for kind in _KINDS}

@@ -1,0 +1,39 @@
+"""Rows of parameters that operations and the steps of a recipe share."""
+
+from __future__ import annotations
+
+from levelloop.document.parameters import Angle, Count, Length, Number, Parameter, Ratio, Toggle, Vector
+
+AXES = ("x", "y", "z", "-x", "-y", "-z")
+
+AXIS = Vector("axis", "z", "The axis it goes around", is_length=False, words=AXES)
+PIVOT = Vector("pivot", "origin", "A place on the axis", words=("origin", "middle", "anchor"))
+AROUND: tuple[Parameter, ...] = (AXIS, PIVOT)
+WELD = Length(
+    "weld", 0.001, "New points nearer than that become one; none where empty", optional=True, low=0, step=0.01
+)
+WELD_COPIES = Length("weld", None, "Points nearer than that become one", optional=True, low=0, step=0.01)
+TURN: tuple[Parameter, ...] = (
+    Angle("angle", 360.0, "A full turn closes", low=-360, high=360),
+    Count("steps", 16, "Rows of faces", high=4096),
+)
+WINDING: tuple[Parameter, ...] = (
+    Length("pitch", None, "Per turn; the profile's own length along the axis where empty", optional=True),
+    Length("rise", None, "In all, instead of the pitch", optional=True),
+    Number("turns", 1.0, "Also fractions; negative ones wind the other way", low=-1000, high=1000, step=0.25),
+    Count("steps", 16, "Rows per turn", low=3, high=1024),
+)
+RUN_OUT = Number("run_out", 0.0, "Turns over which the profile fades at both ends", low=0, high=100, step=0.25)
+ROW: tuple[Parameter, ...] = (
+    Count("count", 3, "With the original", high=10_000),
+    Vector("move", (0.0, 0.0, 0.0), "Each copy once more"),
+    Angle("rotate", 0.0, "Each copy once more"),
+)
+SCALE_OF_COPIES = Ratio("scale", 1.0, "Each copy once more", low=0, above_low=True)
+WALL: tuple[Parameter, ...] = (
+    Length("inward", 0.0, "From the faces inward", low=0, step=0.5),
+    Length("outward", 1.0, "From the faces outward", low=0, step=0.5),
+    Toggle("even_wall", True, "At corners", on="walls exact", off="along mean normals"),
+    Count("rim_steps", 1, "Rows of the rim", high=64),
+)
+SIDES_OF_WALL = Toggle("reversed", False, "Which side is which", on="sides exchanged", off="as they face")

@@ -1,0 +1,294 @@
+"""The build line driven by hand: stations clicked, switched, dragged, and what the view shows and picks then."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+from pathlib import Path
+
+import numpy as np
+import pytest
+from driving import CONTROL, LEFT, NONE, Hands, box_in
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QContextMenuEvent
+from PySide6.QtWidgets import QApplication, QMenu
+
+from levelloop.app.build_line import Station
+from levelloop.core.forms.primitives import plane
+from levelloop.document.document import new_part
+from levelloop.document.session import Session
+
+
+@pytest.fixture
+def bar(empty: Hands) -> Hands:
+    """Half a bar with a mirror, smoothed and then bent."""
+    session = empty.session
+    session.do("add_box", size=(20, 10, 4), cells=(4, 1, 1), at=(10, 0, 0), name="bar")
+    session.select_where("faces", normal=(-1, 0, 0))
+    session.do("delete")
+    session.select_none()
+    session.add_step("mirror", planes="x")
+    session.add_step("smooth")
+    session.add_step("bend", angle=60, along="x", around="y")
+    empty.window.sentence.close_fields()
+    empty.view.frame(everything=True)
+    empty.settle()
+    return empty
+
+
+def station(hands: Hands, step: int) -> Station:
+    return next(one for one in hands.window.line.stations() if one.step == step)
+
+
+def at(x: float) -> QPoint:
+    return QPoint(round(x), 27)
+
+
+def click_station(hands: Hands, step: int) -> None:
+    hands.qtbot.mouseClick(hands.window.line, LEFT, NONE, at(station(hands, step).middle + 8))
+    hands.settle()
+
+
+def shown(hands: Hands) -> tuple[int, int | None, int]:
+    """Faces, steps and level that are shown of the active part."""
+    picture = hands.window.stage.picture(hands.session.document.active)
+    assert picture is not None
+    return picture.n_shown_faces, picture.until, picture.level
+
+
+def menus() -> list[QMenu]:
+    return [one for one in QApplication.topLevelWidgets() if isinstance(one, QMenu) and one.isVisible()]
+
+
+def choose_from_menu(hands: Hands, words: str) -> None:
+    menu = menus()[-1]
+    action = next(action for action in menu.actions() if action.text() == words)
+    action.trigger()
+    menu.close()
+    hands.settle()
+
+
+def test_one_look_tells_how_a_part_is_made(bar: Hands) -> None:
+    line = bar.window.line
+    assert [one.words for one in line.stations()] == ["mirror x", "smooth", "bend 60°"]
+    order = [line.places()[0].x, *(one.middle for one in line.stations()[:2])]
+    order += [*(place.x for place in line.places()[1:]), line.stations()[2].middle, line.layout_now().add]
+    assert order == sorted(order) and line.places()[0].stop == "cage"
+    assert order[-1] < line.width() - 100
+    # Everything unsmoothed first: nobody has asked for smoothness yet.
+    assert line.stop == 0 and shown(bar) == (34, None, 0)
+
+
+def test_a_click_on_a_station_shows_the_part_as_it_is_there(bar: Hands) -> None:
+    line, session = bar.window.line, bar.session
+    click_station(bar, 0)
+    assert shown(bar) == (34, 1, 0) and line.stop is None
+    flat = bar.window.stage.picture("part1")
+    assert flat is not None and np.ptp(flat.places[:, 0]) == pytest.approx(40)
+    bar.qtbot.mouseClick(line, LEFT, NONE, at(line.places()[0].x))
+    assert shown(bar) == (17, 0, 0) and line.stop == "cage"
+    click_station(bar, 2)
+    assert shown(bar) == (34 * 16, None, 2) and line.stop == 2
+    bent = bar.window.stage.picture("part1")
+    assert bent is not None and np.ptp(bent.places[:, 0]) < 39
+    for place in line.places():
+        if place.stop in (0, 3):
+            bar.qtbot.mouseClick(line, LEFT, NONE, at(place.x))
+            bar.settle()
+            level = int(place.stop)
+            assert shown(bar) == (34 * 4**level, None, level)
+    assert session.part.level == 3
+
+
+def test_a_stations_numbers_are_typed_in_the_sentence(bar: Hands) -> None:
+    click_station(bar, 2)
+    window, before = bar.window, bar.session.here
+    assert window.sentence.is_open and window.sentence.is_waiting and bar.session.here == before
+    bar.type("90")
+    assert bar.session.part.steps[2].parameters["angle"] == 90 and len(bar.session.part.steps) == 3
+    window.sentence.focus("angle")
+    bar.key(Qt.Key.Key_Up)
+    assert bar.session.part.steps[2].parameters["angle"] == 95 and bar.session.here == before + 1
+    bar.key(Qt.Key.Key_Escape)
+    assert bar.session.part.steps[2].parameters["angle"] == 60 and bar.session.here == before
+    assert window.line.stations()[2].words == "bend 60°"
+
+
+def test_the_switch_turns_a_step_off_and_on(bar: Hands) -> None:
+    for on in (False, True):
+        bar.qtbot.mouseClick(bar.window.line, LEFT, NONE, at(station(bar, 2).switch.x()))
+        bar.settle()
+        assert bar.session.part.steps[2].enabled is on
+        picture = bar.window.stage.picture("part1")
+        assert picture is not None and bool(np.ptp(picture.places[:, 2]) > 4.1) is on
+    bar.key(Qt.Key.Key_Z, CONTROL)
+    assert not bar.session.part.steps[2].enabled
+
+
+def test_steps_are_dragged_into_another_order(bar: Hands) -> None:
+    line = bar.window.line
+    start, end = station(bar, 2), station(bar, 0)
+    bar.qtbot.mousePress(line, LEFT, NONE, at(start.middle + 8))
+    for share in (0.3, 0.8, 1.0):
+        bar.qtbot.mouseMove(line, at(start.middle + share * (end.left - 4 - start.middle)))
+    line.grab()
+    bar.qtbot.mouseRelease(line, LEFT, NONE, at(end.left - 4))
+    bar.settle()
+    assert [step.key for step in bar.session.part.steps] == ["bend", "mirror", "smooth"]
+    # A short slip of the hand is a click.
+    here = station(bar, 1).middle + 8
+    bar.qtbot.mousePress(line, LEFT, NONE, at(here))
+    bar.qtbot.mouseMove(line, at(here + 3))
+    bar.qtbot.mouseRelease(line, LEFT, NONE, at(here + 3))
+    assert [step.key for step in bar.session.part.steps] == ["bend", "mirror", "smooth"]
+    assert bar.window.sentence.is_open
+
+
+def test_menus_add_move_make_plain_and_remove_steps(empty: Hands) -> None:
+    box_in(empty)
+    line, session = empty.window.line, empty.session
+    empty.qtbot.mouseClick(line, LEFT, NONE, at(line.layout_now().add))
+    choose_from_menu(empty, "Array")
+    assert [step.key for step in session.part.steps] == ["array"] and "count" in empty.window.sentence.fields
+    # Its first number is ready to be typed over, at once.
+    empty.type("4")
+    assert session.part.steps[0].parameters["count"] == 4 and line.stations()[0].words == "array 4"
+    empty.key(Qt.Key.Key_Return)
+    empty.window.start("step_taper")
+    empty.key(Qt.Key.Key_Return)
+
+    def menu_of(step: int) -> None:
+        place = at(station(empty, step).middle)
+        QApplication.sendEvent(line, QContextMenuEvent(QContextMenuEvent.Reason.Mouse, place, line.mapToGlobal(place)))
+
+    menu_of(0)
+    choose_from_menu(empty, "Later")
+    assert [step.key for step in session.part.steps] == ["taper", "array"]
+    menu_of(1)
+    choose_from_menu(empty, "Earlier")
+    menu_of(1)
+    choose_from_menu(empty, "Switch off")
+    assert not session.part.steps[1].enabled
+    menu_of(0)
+    choose_from_menu(empty, "Make plain up to here")
+    assert session.part.mesh.n_faces == 24 and [step.key for step in session.part.steps] == ["taper"]
+    assert "will no longer update" in empty.window.message
+    menu_of(0)
+    choose_from_menu(empty, "Remove")
+    assert session.part.steps == () and line.stop == 0
+    for key in ("remove_step", "enable_step", "move_step"):
+        empty.window.start(key)
+        assert "no recipe yet" in empty.window.message
+
+
+def test_copies_hide_what_lies_behind_and_are_nothing_to_pick(empty: Hands) -> None:
+    """Two sheets, one over the other: the recipe's lies on top of the cage's."""
+    session = empty.session
+    session.do("add_plane", size=(40, 40), name="sheet")
+    session.add_step("array", count=2, move=(0, 0, 10))
+    empty.window.sentence.close_fields()
+    empty.view.look("top")
+    empty.view.frame(everything=True)
+    empty.settle()
+    empty.window.set_kind("faces")
+    empty.click("faces", 0)
+    assert len(session.selection) == 0
+    empty.qtbot.mouseClick(empty.window.line, LEFT, NONE, at(empty.window.line.places()[0].x))
+    empty.settle()
+    empty.click("faces", 0)
+    assert session.selection.indices.tolist() == [0]
+    # Seen with its copy again, the copy's edges are drawn too.
+    empty.window.stage.show_until("part1", None, False)
+    picture = empty.window.stage.picture("part1")
+    assert picture is not None and len(picture.copied_lines) == 4 and picture.edge_middles[:, 2].max() == 0
+
+
+def test_space_peeks_between_the_whole_recipe_and_its_smooth_result(bar: Hands) -> None:
+    bar.view.setFocus()
+    bar.qtbot.mouseClick(bar.window.line, LEFT, NONE, at(bar.window.line.places()[0].x))
+    bar.window.stage.peek(True)
+    bar.settle()
+    assert shown(bar)[1:] == (None, 2)
+    bar.window.stage.peek(False)
+    assert shown(bar) == (17, 0, 0)
+    bar.window.toggle_smooth()
+    bar.settle()
+    assert shown(bar)[1:] == (None, 2)
+    bar.window.toggle_smooth()
+    assert shown(bar) == (34, None, 0)
+
+
+def test_dragging_the_cage_moves_the_whole_recipe(bar: Hands) -> None:
+    window, session = bar.window, bar.session
+    window.toggle_smooth()
+    bar.settle()
+    before = window.stage.picture("part1")
+    session.select_where("points", normal=(1, 0, 0), within=80)
+    session.do("move", by=(0, 3, 0))
+    bar.settle()
+    after = window.stage.picture("part1")
+    assert before is not None and after is not None and after.level == 2
+    assert after.built.stops[1].surface is before.built.stops[1].surface
+    assert not np.allclose(after.places, before.places)
+
+
+def test_findings_of_the_result_lead_to_the_cage(bar: Hands) -> None:
+    window = bar.window
+    window.reviewing.run()
+    bar.settle()
+    row = next(i for i, (_, finding) in enumerate(window.review.rows) if finding.check == "poles")
+    finding = window.review.rows[row][1]
+    assert finding.mesh == "result" and finding.count == 8
+    for step in range(finding.count):
+        window.review.show_row(row, step)
+        bar.settle()
+        assert bar.session.selection.kind == "points" and len(bar.session.selection) == 1
+    # What a bend makes has no place of its own among the smooth surface's points: it is marked where it was found.
+    window.panes.hands.finding = finding
+    assert np.allclose(window.panes.active.overlay._marker_places(finding)[0], finding.at[0], atol=40)
+
+
+def test_a_stuck_step_is_told_and_marked(empty: Hands, tmp_path: Path) -> None:
+    document = empty.session.document
+    session = Session(document.with_part(new_part(document, plane((10, 10)), "sheet")))
+    session.add_step("mirror")
+    session.select_all("points")
+    empty.window.adopt(session)
+    session.do("scale", factors=(0, 1, 1), pivot="origin")
+    empty.settle()
+    assert "step 1 (mirror), was left out" in empty.window.message
+    empty.window.line.grab()
+    empty.window.reviewing.run()
+    row = next(i for i, (_, finding) in enumerate(empty.window.review.rows) if finding.check == "recipe")
+    empty.window.review.show_row(row, 0)
+    assert empty.window.review.place.text() == ""
+    # What cannot be made is not written either.
+    assert not empty.window.export_path(tmp_path / "sheet.obj") and not list(tmp_path.iterdir())
+    assert "step 1 (mirror)" in empty.window.message
+
+
+def test_a_large_recipe_is_made_off_the_windows_thread(empty: Hands) -> None:
+    empty.session.do("add_plane", size=(40, 40), cells=(20, 20), name="sheet")
+    empty.session.add_step("array", count=40, move=(0, 0, 2))
+    empty.window.sentence.close_fields()
+    empty.settle()
+    assert shown(empty) == (16_000, None, 0)
+    empty.window.line.grab()
+    assert empty.window.line._counts(empty.session.part)[0] == [16_000]
+    empty.window.set_stop(1)
+    empty.settle()
+    assert shown(empty) == (64_000, None, 1)
+    # More than fits is not even begun.
+    empty.window.set_stop(5)
+    empty.settle()
+    assert "more than fits" in empty.window.message and shown(empty) == (16_000, None, 0)
+
+
+def test_long_recipes_fit_the_line(empty: Hands) -> None:
+    box_in(empty)
+    for _ in range(12):
+        empty.session.add_step("taper", factor=0.99)
+    empty.settle()
+    line = empty.window.line
+    chips = line.stations()
+    assert all(a.left + a.width <= b.left for a, b in pairwise(chips))
+    line.grab()
