@@ -27,6 +27,7 @@ from levelloop.core.steps.chain import Built, Smoothing, build
 from levelloop.core.steps.mirror import PLANES, mirror
 from levelloop.core.steps.shaping import bend, taper, twist
 from levelloop.core.subdivision.surface import smooth
+from levelloop.core.topology import Topology
 from levelloop.document.document import Document, Part, new_part
 from levelloop.document.operations import REGISTRY
 from levelloop.document.parameters import Reading
@@ -341,6 +342,21 @@ def test_making_it_plain_keeps_the_surface_and_says_what_stops() -> None:
         session.bake_steps()
 
 
+def test_a_smooth_step_made_plain_is_a_cage_like_any_other() -> None:
+    session = session_of(richly_tagged(CAGES["box with cells"], 3), ("smooth", {"level": 1}))
+    smoothed = session.part.stepped
+    session.bake_steps()
+    cage = session.part.mesh
+    assert type(cage.topology) is Topology and np.array_equal(cage.points, smoothed.points)
+    assert np.array_equal(cage.creases, smoothed.creases[smoothed.topology.find_edges(cage.topology.edges)])
+    session.select(faces=[0])
+    session.do("inset", width=0.1)
+    session.do(
+        "cut",
+        path=[{"point": int(cage.topology.face(5)[0])}, {"edge": cage.topology.face(5)[1:3].tolist(), "ratio": 0.5}],
+    )
+
+
 def test_parts_take_their_recipes_with_them() -> None:
     session = session_of(box((4, 4, 4)), ("array", {"count": 3, "move": (0, 0, 9)}))
     session.do("duplicate", name="twin")
@@ -360,6 +376,20 @@ def test_parts_take_their_recipes_with_them() -> None:
     session.do("duplicate", name="own")
     with pytest.raises(LevelLoopError, match="make it plain first"):
         session.do("reset_transform")
+
+
+def test_selections_that_no_longer_fit_are_dropped() -> None:
+    session = session_of(box((4, 4, 4), (2, 2, 2)), ("mirror", {}))
+    session.do("instance", name="shadow")
+    session.select(faces=[23])
+    session.set_active("thing", keep_others=True)
+    session.select(faces=[22])
+    session.do("keep_slice", count=4)
+    assert {key: len(chosen) for key, chosen in session.state.selections.items()} == {
+        "part1": session.part.mesh.n_faces
+    }
+    session.bake_steps()
+    assert not session.state.selections
 
 
 def test_others_meet_a_part_with_its_recipe() -> None:

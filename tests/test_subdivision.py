@@ -13,8 +13,10 @@ from conftest import CAGES, CLOSED
 from scipy.spatial import cKDTree
 
 from levelloop.core.arrays import connected_labels
+from levelloop.core.edit.combine import combined
+from levelloop.core.edit.weld import weld
 from levelloop.core.errors import EditError
-from levelloop.core.forms.primitives import box, cylinder, plane
+from levelloop.core.forms.primitives import box, cylinder, placed, plane
 from levelloop.core.measure.faces import face_normals, signed_volume
 from levelloop.core.mesh import (
     CREASE_RULES,
@@ -28,6 +30,7 @@ from levelloop.core.mesh import (
     UVRule,
     mesh_of_faces,
 )
+from levelloop.core.selection import select_all
 from levelloop.core.subdivision.live import LivePoints
 from levelloop.core.subdivision.surface import SmoothSurface, level_counts, smooth
 from levelloop.core.topology import Topology
@@ -438,3 +441,14 @@ def test_patches_give_the_points_that_the_steps_give(kind: str, level: int) -> N
     out = np.empty((3, len(stepwise)))
     assert np.allclose(surface.fast_points(cage.points, out), stepwise, atol=1e-12)
     assert np.allclose(out.T, stepwise, atol=1e-12)
+
+
+def test_boxes_that_share_one_edge_have_normals_everywhere() -> None:
+    """Four faces at an edge whose ends are sharp nowhere else: no fan around it closes."""
+    both = combined((box((2, 2, 2)), placed(box((2, 2, 2)), (2, 2, 0))))
+    both = weld(both, select_all(both.topology, "points"), 0.001).mesh
+    assert (both.topology.edge_face_count == 4).sum() == 1
+    for level in (1, 2):
+        surface = SmoothSurface(both, level)
+        normals = surface.normals(surface.points(both.points))
+        assert np.allclose(np.linalg.norm(normals, axis=1), 1.0)

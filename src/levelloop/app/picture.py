@@ -173,7 +173,10 @@ def make_picture(
     normal_map = None
     if not part.in_place:
         places = places @ part.transform[:3, :3] + part.transform[3, :3]
-        normal_map = np.linalg.inv(part.transform[:3, :3]).T
+        # The cofactors: what the inverse's transpose is to directions, and there for flattened parts too.
+        a, b, c = part.transform[:3, :3]
+        normal_map = np.stack((np.cross(b, c), np.cross(c, a), np.cross(a, b)))
+        normal_map *= -1.0 if np.linalg.det(part.transform[:3, :3]) < 0 else 1.0
     last = built.stops[-1] if built.stops else None
     if last is not None and last.surface is not None:
         vertices, indices, face = _smooth_surface(last, places, normal_map)

@@ -78,7 +78,8 @@ def links_of(
         if not step.enabled:
             continue
         if step.key != "smooth":
-            links.append(Link((step.key, repr(step.parameters)), _runs(step), place=place))
+            key, times = (step.key, repr(step.parameters)), STEPS[step.key].growth(step.parameters)
+            links.append(Link(key, _runs(step), place=place, growth=times))
         elif not _is_rail(step):
             links += _smoothing(step.parameters["level"], False, step.parameters["creases"], place)
         elif place == driven[-1]:
@@ -155,7 +156,7 @@ def _on_points(run: Callable[..., Edit]) -> Callable[..., Edit]:
 
 
 def _turned(parameters: Mapping[str, Any]) -> float:
-    return float(parameters["steps"]) * float(parameters.get("turns") or 1.0)
+    return max(float(parameters["steps"]) * abs(float(parameters.get("turns", 1.0))), 1.0)
 
 
 # In the part's own space there is no anchor.

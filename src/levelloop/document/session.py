@@ -362,8 +362,7 @@ class Session:
             said_of = base.selection(document.active)
             who = described(said_of) if len(said_of) else f"all of “{document.part.name}”" if document.parts else ""
             sentence = operation.says(values, who, document.unit)
-            fitting = {part.id for part in change.document.parts}
-            kept = {key: chosen for key, chosen in change.selections.items() if key in fitting}
+            kept = _still_fitting(base, change)
             return State(change.document, kept, sentence, message=change.message, **entry)
         if operation.acts_on == "document":
             changed: Document = operation.run(document, **values)
@@ -453,6 +452,19 @@ def named_value(session: Session, name: str, text: str) -> None:
     session.do("set_value", name=name, value=text)
 
 
+def _still_fitting(base: State, change: Change) -> dict[str, Selection]:
+    """The selections after a change, without those of parts that are gone or have other faces than when it was made."""
+    before = {part.id: part.mesh.topology for part in base.document.parts}
+    return {
+        part.id: change.selections[part.id]
+        for part in change.document.parts
+        if part.id in change.selections
+        and (
+            part.mesh.topology is before.get(part.id) or change.selections[part.id] is not base.selections.get(part.id)
+        )
+    }
+
+
 def _kind(key: str) -> StepKind:
     if key not in STEPS:
         raise EditError(f'There is no step "{key}"; it is one of {", ".join(STEPS)}.')
@@ -507,6 +519,9 @@ def _placed_whole(part: Part, operation: Operation, values: dict[str, Any]) -> P
         moved = np.concatenate((moved, [moved.mean(axis=0) + normal / size]))
     by = np.eye(4)
     by[:, :3] = np.linalg.lstsq(np.concatenate((world, np.ones((len(world), 1))), axis=1), moved, rcond=1e-12)[0]
+    if abs(np.linalg.det(by[:3, :3])) < 1e-9:
+        # Flattened: that is the cage's to keep, a place must be one to come back from.
+        return None
     misses = np.abs(world @ by[:3, :3] + by[3, :3] - moved).max()
     if misses > 1e-6 * max(float(np.abs(moved).max()), 1.0):
         return None

@@ -14,6 +14,7 @@ from levelloop.core.errors import EditError
 from levelloop.core.measure.faces import face_vectors
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import NOTHING, Selection, select_mask
+from levelloop.core.topology import Topology
 
 
 @dataclass(frozen=True, eq=False)
@@ -136,7 +137,7 @@ def with_inner_points(mesh: Mesh, places: Floats) -> tuple[Edit, Integers]:
     """The mesh with points more that nothing uses yet, and their numbers."""
     points = np.concatenate((mesh.points, places))
     new = mesh.n_points + np.arange(len(places))
-    topology = type(mesh.topology).derived(mesh.topology.face_offsets, mesh.topology.corners, len(points))
+    topology = Topology.derived(mesh.topology.face_offsets, mesh.topology.corners, len(points))
     new_mesh, origin = carry(
         mesh,
         topology,

@@ -108,6 +108,8 @@ def pivot_place(mesh: Mesh, selection: Selection, pivot: Any) -> Floats:
     if pivot == "origin":
         return np.zeros(3)
     if pivot == "middle":
+        if mesh.n_points == 0:
+            raise EditError("An empty cage has no middle to be the pivot.")
         return middle_of_box(mesh.points[points_of(mesh.topology, selection)] if len(selection) else mesh.points)
     raise EditError(f"“{pivot}” is no pivot here; use origin, middle, anchor or a place.")
 

@@ -13,22 +13,25 @@ from levelloop.core.edit.carry import Edit
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
 from levelloop.core.steps.trace import Trace, after_edit, after_smoothing, untouched
-from levelloop.core.subdivision.surface import SmoothSurface
+from levelloop.core.subdivision.surface import SmoothSurface, level_counts
 from levelloop.core.topology import Topology
+
+# Faces that fit: about 2 kB each while a step makes them, 1 kB once they are smoothed.
+MOST_MADE, MOST_SMOOTHED = 2_000_000, 8_000_000
 
 
 @dataclass(frozen=True, eq=False)
 class Link:
     """One step with its numbers.
 
-    run: what it makes of a mesh; key: two links of one key do the same to the same mesh; splits: its pieces of a face
-    are no copies of it; place: which of the recipe's steps it is.
+    run: what it makes of a mesh; key: two links of one key do the same to the same mesh; place: which of the recipe's
+    steps it is; growth: how many times as many faces there are after it, about.
     """
 
     key: Hashable
     run: Callable[[Mesh], Edit]
-    splits: bool = False
     place: int = 0
+    growth: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -159,6 +162,7 @@ def build(cage: Mesh, links: Sequence[Link | Smoothing], like: Built | None = No
 def _edited(link: Link, mesh: Mesh, route: Route, old: Stop | None) -> Stop:
     if old is not None and old.before is mesh and isinstance(old.link, Link) and old.link.key == link.key:
         return old
+    _check_size(mesh.n_faces * link.growth, MOST_MADE)
     edit = link.run(mesh)
     topology = edit.mesh.topology
     if topology is mesh.topology:
@@ -167,8 +171,8 @@ def _edited(link: Link, mesh: Mesh, route: Route, old: Stop | None) -> Stop:
         # The same faces again: under the old connectivity nothing that hangs on it is built anew.
         edit = replace(edit, mesh=replace(edit.mesh, topology=old.edit.mesh.topology))
         return Stop(link, mesh, edit.mesh.points, old.route, edit)
-    origin, splits = edit.origin, link.splits
-    return Stop(link, mesh, edit.mesh.points, Route(lambda: after_edit(route.trace, origin, splits)), edit)
+    origin = edit.origin
+    return Stop(link, mesh, edit.mesh.points, Route(lambda: after_edit(route.trace, origin)), edit)
 
 
 def _smoothed(link: Smoothing, mesh: Mesh, route: Route, old: Stop | None) -> Stop:
@@ -178,6 +182,7 @@ def _smoothed(link: Smoothing, mesh: Mesh, route: Route, old: Stop | None) -> St
         return old
     surface = old.surface if old is not None else None
     if surface is None or surface.level != link.level or not surface.fits(mesh):
+        _check_size(level_counts(mesh.topology, link.level)[2], MOST_SMOOTHED)
         surface = made = SmoothSurface(mesh, link.level, like=surface)
         follow = Route(lambda: after_smoothing(route.trace, made))
     else:
@@ -186,6 +191,11 @@ def _smoothed(link: Smoothing, mesh: Mesh, route: Route, old: Stop | None) -> St
     raw = surface.points(mesh.points)
     points = surface.limit(raw) if link.limit else raw
     return Stop(link, mesh, points, follow, None, surface, raw)
+
+
+def _check_size(faces: float, most: int) -> None:
+    if faces > most:
+        raise EditError(f"That would be about {round(faces):,} faces, more than fits.")
 
 
 def _alike(edit: Edit, old: Edit) -> bool:

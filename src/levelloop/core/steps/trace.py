@@ -42,11 +42,11 @@ def untouched(mesh: Mesh) -> Trace:
     )
 
 
-def after_edit(trace: Trace, origin: Origin, splits: bool) -> Trace:
+def after_edit(trace: Trace, origin: Origin) -> Trace:
     """The trace after a step that makes faces.
 
     origin: where its elements come from before the step. Of several that come from one, the first is the cage's own and
-    the others are copies; with splits all of them are pieces of it.
+    the others are copies.
     """
     number = _firsts(origin.points, len(trace.source.points))
 
@@ -54,11 +54,8 @@ def after_edit(trace: Trace, origin: Origin, splits: bool) -> Trace:
         return np.asarray(np.append(number, -1)[points])
 
     def own(own_before: Booleans, origins: Integers) -> Booleans:
-        mask = np.append(own_before, False)[origins]
-        if not splits:
-            first = _firsts(origins, len(own_before))
-            mask &= np.append(first, -1)[origins] == np.arange(len(origins))
-        return np.asarray(mask)
+        first = np.append(_firsts(origins, len(own_before)), -1)
+        return np.asarray(np.append(own_before, False)[origins] & (first[origins] == np.arange(len(origins))))
 
     return Trace(
         through(trace.source, origin),

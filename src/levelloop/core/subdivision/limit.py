@@ -93,34 +93,35 @@ def sectors(topology: Topology, sharp: Sharp) -> Sectors:
 class Unsettled:
     """Points whose masks do not hold yet, and the piece of surface around them refined until they do.
 
-    points: (u,) those points; used: (p,) the surface's points that the piece consists of; steps: its refinements;
-    around: its sectors at the end; own: (u,) the points' numbers in the piece; corners: (c,) surface corners at
-    those points and refined_corners: (c,) the piece's corners they became.
+    points: (u,) those points; used: (p,) the surface's points that the piece consists of; rounds: its refinements, each
+    with the points of it that the next one needs; topology, around: the piece's at the end and its sectors; own: (u,)
+    the points' numbers in it; corners: (c,) surface corners at those points, the piece's corner 4i is what became of
+    corner i.
     """
 
     points: Integers
     used: Integers
-    steps: tuple[Step, ...]
+    rounds: tuple[tuple[Step, Integers], ...]
+    topology: Topology
     around: Sectors
     own: Integers
     corners: Integers
-    refined_corners: Integers
 
     def settled(self, points: Floats) -> tuple[Floats, Floats]:
         """Limit places (u, 3) and limit normals of their corners (c, 3), from the surface's points."""
         local = points[self.used]
-        for step in self.steps:
-            local = step.points(local)
-        topology = self.steps[-1].child
-        normals = sector_normals(topology, self.around, local)[self.around.of_corner[self.refined_corners]]
-        return limit_points(topology, self.around, local)[self.own], normals
+        for step, needed in self.rounds:
+            local = step.points(local)[needed]
+        refined = 4 * np.arange(len(self.corners))
+        normals = sector_normals(self.topology, self.around, local)[self.around.of_corner[refined]]
+        return limit_points(self.topology, self.around, local)[self.own], normals
 
 
 def unsettled(topology: Topology, sharp: Sharp, scheme: Scheme) -> Unsettled | None:
     """Points with sharpness that still fades or with other faces than quads around; None where there are none.
 
     What the ring of a point becomes depends on that ring alone, so only the faces around those points are refined,
-    as often as the highest sharpness there takes.
+    as often as the highest sharpness there takes, and of what they become only those at the points go on.
     """
     fading_edges = sharp.edges[np.isfinite(sharp.edge_sharpness)]
     fading_points = sharp.points[np.isfinite(sharp.point_sharpness)]
@@ -135,24 +136,20 @@ def unsettled(topology: Topology, sharp: Sharp, scheme: Scheme) -> Unsettled | N
         float(sharp.point_sharpness[np.isfinite(sharp.point_sharpness)].max(initial=0.0)),
         1.0,
     )
-    faces = topology.faces_of_points(points)
-    corners = topology.corners_of_faces(faces)
-    used = np.unique(topology.corners[corners])
-    number = inverse_of(used, topology.n_points)
-    piece = Topology.derived(
-        offsets_from_sizes(topology.face_sizes[faces]), number[topology.corners[corners]], len(used)
-    )
-    local = sharp_on(piece, number, topology, sharp)
-    steps: list[Step] = []
-    current: Topology = piece
+    piece, used, local = _piece(topology, topology.faces_of_points(points), sharp)
+    corners = topology.corners_of_faces(topology.faces_of_points(points))
+    own = np.searchsorted(used, points)
+    here = np.flatnonzero(np.isin(piece.corners, own))
+    at_them = corners[here]
+    rounds: list[tuple[Step, Integers]] = []
     for _ in range(int(np.ceil(highest))):
-        step = refine(current, local, scheme.triangles == "smooth", creases=scheme.creases)
-        steps.append(step)
-        current, local = step.child, step.sharp
-    at_them = np.flatnonzero(np.isin(topology.corners[corners], points))
-    # The child of corner c is face c and starts at c's point: after k steps corner 4^k · c.
-    refined = at_them * 4 ** len(steps)
-    return Unsettled(points, used, tuple(steps), sectors(current, local), number[points], corners[at_them], refined)
+        step = refine(piece, local, scheme.triangles == "smooth", creases=scheme.creases)
+        # The child of corner c is face c and starts at c's point.
+        piece, needed, local = _piece(step.child, here, step.sharp)
+        rounds.append((step, needed))
+        own = np.searchsorted(needed, own)
+        here = 4 * np.arange(len(here))
+    return Unsettled(points, used, tuple(rounds), piece, sectors(piece, local), own, at_them)
 
 
 def limit_points(topology: Topology, around: Sectors, points: Floats) -> Floats:
@@ -214,6 +211,15 @@ def sector_normals(topology: Topology, around: Sectors, points: Floats) -> Float
 # Helpers
 
 
+def _piece(topology: Topology, faces: Integers, sharp: Sharp) -> tuple[Topology, Integers, Sharp]:
+    """Some faces by themselves, the points they have, ascending, and what is sharp of them."""
+    corners = topology.corners[topology.corners_of_faces(faces)]
+    used = np.unique(corners)
+    number = inverse_of(used, topology.n_points)
+    piece = Topology.derived(offsets_from_sizes(topology.face_sizes[faces]), number[corners], len(used))
+    return piece, used, sharp_on(piece, number, topology, sharp)
+
+
 def _closed_normals(e: Floats, f: Floats) -> Floats:
     """Across fans that close: e, f (s, n, 3) edge neighbours and opposite points, in order."""
     n = e.shape[1]
@@ -269,14 +275,14 @@ class _DartRing:
 def _dart_rings(topology: Topology, around: Sectors) -> list[_DartRing]:
     """The rings of smooth points in which one edge never fades, each starting at that edge."""
     rings: list[_DartRing] = []
-    if len(around.darts) == 0:
+    # Where more than two faces meet no fan closes.
+    darts = around.darts[topology.edge_face_count[around.darts] == 2]
+    if len(darts) == 0:
         return rings
-    ends = topology.edges[around.darts]
     sharp_at = np.bincount(topology.edges[around.is_sharp].ravel(), minlength=topology.n_points)
     # A corner at the dart's end whose half-edge runs along the sharp edge.
-    corners = np.flatnonzero(np.isin(topology.corner_edge, around.darts))
+    corners = np.flatnonzero(np.isin(topology.corner_edge, darts))
     corners = corners[(sharp_at[topology.corners[corners]] == 1) & ~around.corner_points[topology.corners[corners]]]
-    assert len(corners) <= ends.size
     sector = around.of_corner[corners]
     keep = around.closed[sector]
     corners, sector = corners[keep], sector[keep]

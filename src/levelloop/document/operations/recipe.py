@@ -9,13 +9,16 @@ from typing import Any
 import numpy as np
 
 from levelloop.core.arrays import Floats
+from levelloop.core.edit.carry import carry, identity
 from levelloop.core.edit.copies import keep_slice
 from levelloop.core.edit.transform import pivot_place
 from levelloop.core.errors import EditError
+from levelloop.core.mesh import Mesh
 from levelloop.core.planes import as_direction
 from levelloop.core.review.findings import counted
 from levelloop.core.selection import NOTHING, Selection, select_all
-from levelloop.core.steps.chain import build
+from levelloop.core.steps.chain import MOST_MADE, build
+from levelloop.core.topology import Topology
 from levelloop.document.document import Document, Part
 from levelloop.document.parameters import Count, PartName, Plain, StepNumber, Toggle
 from levelloop.document.parting import Change
@@ -23,7 +26,6 @@ from levelloop.document.recipe import STEPS, Step, StepKind, growth, links_of
 from levelloop.document.registry import Operation
 from levelloop.document.rows import AROUND
 
-MOST_FACES = 4_000_000
 TOLD_AT_ONCE = 60_000  # faces that a recipe makes in a few tenths of a second
 Selections = Mapping[str, Selection]
 
@@ -47,8 +49,8 @@ def add_or_set(
         steps = (*part.steps[:place], replace(old, parameters=parameters), *part.steps[place + 1 :])
     changed = replace(part, steps=steps)
     faces = part.mesh.n_faces * growth(steps)
-    if faces > MOST_FACES:
-        raise EditError(f"That would be about {round(faces):,} faces; a recipe makes at most {MOST_FACES:,}.")
+    if faces > MOST_MADE:
+        raise EditError(f"That would be about {round(faces):,} faces; a recipe makes at most {MOST_MADE:,}.")
     # What takes long is built where it is shown, off the window's thread; it says there what cannot run.
     told = _told(part, changed, place) if faces <= TOLD_AT_ONCE else ""
     return Change(document.with_part(changed), selections, told)
@@ -107,7 +109,7 @@ def bake_steps(document: Document, selections: Selections, until: int | None = N
     for trouble in built.troubles:
         raise EditError(f"{part.step_name(trouble.place).capitalize()}: {trouble.reason}")
     names = [STEPS[step.key].title.lower() for step in part.steps[:count] if step.enabled]
-    changed = replace(part, mesh=built.mesh, steps=part.steps[count:])
+    changed = replace(part, mesh=_as_cage(built.mesh), steps=part.steps[count:])
     kept = {key: chosen for key, chosen in selections.items() if key != part.id}
     told = f"{built.mesh.n_faces:,} faces now; {', '.join(names)} will no longer update." if names else ""
     return Change(document.with_part(changed), kept, told)
@@ -174,6 +176,13 @@ def _told(part: Part, changed: Part, place: int) -> str:
         if trouble.reason not in before
     ]
     return " ".join(filter(None, told))
+
+
+def _as_cage(mesh: Mesh) -> Mesh:
+    """The mesh with connectivity of its own, not as that of the one it was smoothed from."""
+    topology = Topology.derived(mesh.topology.face_offsets, mesh.topology.corners, mesh.n_points)
+    same = identity(mesh)
+    return carry(mesh, topology, mesh.points, same.points, same.faces, corner_origin=np.arange(topology.n_corners))[0]
 
 
 def _into_part(part: Part) -> Floats:
