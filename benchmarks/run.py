@@ -267,6 +267,39 @@ def hands() -> list[Row]:
     return rows
 
 
+def recipes() -> list[Row]:
+    """One cage point dragged, the whole recipe after it."""
+    from levelloop.core.steps.chain import build
+    from levelloop.document.operations import REGISTRY
+    from levelloop.document.parameters import Reading
+    from levelloop.document.recipe import Step, links_of
+
+    def step(key: str, **given: object) -> Step:
+        values = REGISTRY[f"step_{key}"].read(given, Reading())
+        return Step(key, {name: value for name, value in values.items() if name != "step"})
+
+    quarter, strip = plane((40, 30), (40, 30)), plane((400, 12), (200, 6))
+    work: list[tuple[str, Mesh, list[Step], int]] = [
+        ("mirror xy", quarter, [step("mirror", planes="xy")], 1),
+        ("array of 8, welded", quarter, [step("array", count=8, move=(40, 0, 0), weld=0.001)], 1),
+        ("smooth, then bend", strip, [step("smooth"), step("bend")], 2),
+    ]
+    rows: list[Row] = []
+    for title, mesh, steps, level in work:
+        cage = mesh.with_points(mesh.points + np.array([200.0, 15.0, 0.0]))
+        links = links_of(steps, level)
+        first = build(cage, links)
+        dragged = cage.points.copy()
+        dragged[7] += (0.1, 0.2, 0.5)
+        faces = f"{first.topology.n_faces:,} faces after it"
+        fresh = best(lambda cage=cage, links=links: build(cage, links), 3)
+        rows.append((f"1,200 faces: {title}, from nothing", fresh, None, faces))
+        moved = cage.with_points(dragged)
+        again = best(lambda moved=moved, links=links, first=first: build(moved, links, first), 3)
+        rows.append((f"1,200 faces: {title}, a point dragged", again, 33.0, faces))
+    return rows
+
+
 def reviewing() -> list[Row]:
     """The whole review."""
     mesh = cube_of(20_000)
@@ -395,7 +428,7 @@ def main() -> None:
     rows = smoothing(mesh, theirs) + selecting()
     for faces in (1_000, 5_000, 20_000, 100_000):
         rows += editing(faces) + building(faces)
-    rows += hands() + reviewing() + files() + on_screen() + memory()
+    rows += hands() + recipes() + reviewing() + files() + on_screen() + memory()
     lines = ["| work | ms | target | verdict | |", "| --- | ---: | ---: | --- | --- |"]
     for title, taken, target, note in rows:
         verdict = "" if target is None else "met" if taken <= target else "**missed**"

@@ -262,7 +262,7 @@ def test_a_stuck_step_is_told_and_marked(empty: Hands, tmp_path: Path) -> None:
     empty.window.review.show_row(row, 0)
     assert empty.window.review.place.text() == ""
     # What cannot be made is not written either.
-    assert not empty.window.export_path(tmp_path / "sheet.obj") and not list(tmp_path.iterdir())
+    assert not empty.window.on_files.export_path(tmp_path / "sheet.obj") and not list(tmp_path.iterdir())
     assert "step 1 (mirror)" in empty.window.message
 
 

@@ -20,7 +20,7 @@ from levelloop.core.edit.copies import keep_slice
 from levelloop.core.errors import LevelLoopError
 from levelloop.core.forms.primitives import box, cylinder, plane, quad_sphere
 from levelloop.core.measure.faces import face_areas, signed_volume
-from levelloop.core.mesh import Mesh
+from levelloop.core.mesh import Mesh, mesh_of_faces
 from levelloop.core.review import review
 from levelloop.core.selection import NOTHING
 from levelloop.core.steps.chain import Built, Smoothing, build
@@ -287,6 +287,15 @@ def test_connectivity_is_not_built_again_while_only_points_move() -> None:
     assert third.stops[0].topology is not second.stops[0].topology
     # The same once more is not even run.
     assert all(a is b for a, b in zip(build(third.cage, links_of(steps, 2), third).stops, third.stops, strict=True))
+
+
+def test_a_face_that_meets_itself_is_smoothed_and_repeated() -> None:
+    """Of a face that runs along one edge twice the smooth surface has that edge's middle joined to the face twice."""
+    pinched = mesh_of_faces([[0, 0, 0], [2, 0, 0], [2, 2, 0], [3, 1, 0], [0, 2, 0]], [[0, 1, 2, 3, 2, 4]])
+    pinched = pinched.with_creases(np.full(pinched.n_edges, 3.0))
+    built = build(pinched, links_of([step("smooth", level=1), step("array", count=3, move=(5, 0, 0))], 0))
+    assert not built.troubles and built.mesh.n_faces == 18
+    check_valid(built.mesh)
 
 
 def test_a_step_that_cannot_run_is_left_out_and_said() -> None:

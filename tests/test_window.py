@@ -96,11 +96,11 @@ def test_the_whole_story(demo: Hands, tmp_path: Path) -> None:
     assert session.part.mesh.n_faces == faces and session.part.level == 3
 
     # Saved, opened again, exported.
-    assert window.save_path(tmp_path / "part.usda")
+    assert window.on_files.save_path(tmp_path / "part.usda")
     assert session.is_saved
-    assert window.open_path(tmp_path / "part.usda")
+    assert window.on_files.open_path(tmp_path / "part.usda")
     assert window.session.part.mesh.n_faces == faces
-    assert window.export_path(tmp_path / "part.stl")
+    assert window.on_files.export_path(tmp_path / "part.stl")
     solid = trimesh.load_mesh(tmp_path / "part.stl")
     assert solid.is_watertight and solid.volume > 0
     assert "1 part" in window.message
@@ -399,9 +399,9 @@ def test_a_damaged_file_leaves_the_document_alone(demo: Hands, tmp_path: Path) -
     bad = tmp_path / "bad.usda"
     bad.write_text("nothing of use", encoding="utf-8")
     before = demo.session
-    assert not demo.window.open_path(bad)
+    assert not demo.window.on_files.open_path(bad)
     assert demo.window.session is before and "damaged" in demo.window.message
-    assert not demo.window.save_path(tmp_path / "no folder" / "x.usda")
+    assert not demo.window.on_files.save_path(tmp_path / "no folder" / "x.usda")
     assert "cannot be written" in demo.window.message
     demo.window.start("extrude")
     assert demo.window.message == "Extrude needs selected points, edges or faces."
@@ -442,14 +442,14 @@ def test_hover_lights_what_a_click_would_pick(empty: Hands) -> None:
 def test_an_empty_cage_shows_nothing_and_breaks_nothing(empty: Hands, tmp_path: Path) -> None:
     (tmp_path / "points.obj").write_text("v 0 0 0\nv 1 0 0\n", encoding="utf-8")
     window = empty.window
-    assert window.open_path(tmp_path / "points.obj")
+    assert window.on_files.open_path(tmp_path / "points.obj")
     empty.settle()
     window.toggle_smooth()
     window.reviewing.run()
     empty.settle()
     assert window.session.part.mesh.n_faces == 0
     assert "belong to no face" in window.review.list.item(0).text()
-    assert not window.export_path(tmp_path / "out.stl")
+    assert not window.on_files.export_path(tmp_path / "out.stl")
     assert "would be empty" in window.message and not (tmp_path / "out.stl").exists()
 
 

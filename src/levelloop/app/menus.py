@@ -16,7 +16,8 @@ from levelloop.app.theme import THEMES
 from levelloop.document.document import Guide
 from levelloop.document.operations import REGISTRY
 from levelloop.document.registry import Operation
-from levelloop.document.session import Session, described
+from levelloop.document.running import described
+from levelloop.document.session import Session
 
 if TYPE_CHECKING:
     from levelloop.app.window import Window
@@ -44,12 +45,12 @@ def build_menus(window: Window, bar: QMenuBar) -> None:
         menus[menu].addAction(action)
         window.commands.append(Command(title, menu, run, shortcuts[0], hint, why_not))
 
-    add("File", "New", window.new_document, "Ctrl+N", "An empty document")
-    add("File", "Open…", window.ask_open, "Ctrl+O", "A document or a cage")
+    add("File", "New", window.on_files.new_document, "Ctrl+N", "An empty document")
+    add("File", "Open…", window.on_files.ask_open, "Ctrl+O", "A document or a cage")
     menus["File"].addSeparator()
-    add("File", "Save", window.save, "Ctrl+S", "Writes the document")
-    add("File", "Save as…", window.ask_save, "Ctrl+Shift+S", "Writes the document under another name")
-    add("File", "Export…", window.ask_export, "Ctrl+E", "The smooth surface as STL, OBJ or USD")
+    add("File", "Save", window.on_files.save, "Ctrl+S", "Writes the document")
+    add("File", "Save as…", window.on_files.ask_save, "Ctrl+Shift+S", "Writes the document under another name")
+    add("File", "Export…", window.on_files.ask_export, "Ctrl+E", "The smooth surface as STL, OBJ or USD")
     menus["File"].addSeparator()
     add("File", "Quit", window.close, "Ctrl+Q")
     add("Edit", "Undo", lambda: window.attempt(window.undo), "Ctrl+Z")
@@ -184,7 +185,7 @@ def build_menus(window: Window, bar: QMenuBar) -> None:
     add("View", "Previous finding", lambda: window.review.walk(-1), ",")
     add("Help", "Find a command", lambda: window.finder.open(), "Ctrl+K")
     add("Help", "Keys", lambda: show_keys(window), "F1", "All keys, from the table of commands")
-    add("Help", "Open the demo", window.open_demo)
+    add("Help", "Open the demo", window.on_files.open_demo)
     add("Help", "About Level Loop", lambda: show_about(window))
 
 

@@ -10,7 +10,8 @@ from levelloop.core.arrays import Booleans, unique_rows
 from levelloop.core.measure.faces import edge_lengths, face_areas, face_centres, face_normals, point_normals
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Selection, describe_runs
-from levelloop.document.session import Session, described
+from levelloop.document.running import described
+from levelloop.document.session import Session
 from levelloop.document.units import format_number
 
 TEACHING = {

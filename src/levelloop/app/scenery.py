@@ -17,8 +17,8 @@ from levelloop.core.errors import LevelLoopError
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Kind, Selection, points_of
 from levelloop.document.document import Part, Symmetry
+from levelloop.document.editing import twins
 from levelloop.document.guides import guide_plane
-from levelloop.document.session import twins
 
 if TYPE_CHECKING:
     from levelloop.app.viewport import Viewport

@@ -15,7 +15,8 @@ from levelloop.document.document import Document
 from levelloop.document.operations import REGISTRY
 from levelloop.document.parameters import Choice, Number, Parameter, PartName, Plain, Toggle, Vector
 from levelloop.document.registry import Operation
-from levelloop.document.session import Session, described
+from levelloop.document.running import described
+from levelloop.document.session import Session
 from levelloop.document.typed import typed_values
 
 TEACHING = "Pick something, then choose a tool. Everything can be searched: Ctrl+K."

@@ -177,6 +177,12 @@ class Stage(QObject):
         self._pool.waitForDone()
         self._running.clear()
 
+    def forget(self) -> None:
+        """Forgets every picture, and what was shown how: another document comes."""
+        self.close()
+        for kept in (self.pictures, self._smooth, self._until):
+            kept.clear()  # type: ignore[attr-defined]
+
     # Helpers
 
     def _renew(self, part: Part) -> None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QPoint, QSettings, Qt, QTimer
@@ -19,8 +18,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from levelloop.app.asking import file_to_open, file_to_write, may_discard
 from levelloop.app.build_line import BuildLine, Stop
+from levelloop.app.file_commands import FileCommands
 from levelloop.app.finder import Command, Finder
 from levelloop.app.menus import build_menus, fitting_menu
 from levelloop.app.panels import HistoryPanel, ReviewPanel
@@ -40,8 +39,8 @@ from levelloop.app.viewport import Viewport
 from levelloop.core.errors import LevelLoopError
 from levelloop.core.selection import Kind, Selection
 from levelloop.document.operations import REGISTRY
-from levelloop.document.session import Session, State
-from levelloop.files import DOCUMENT_WRITERS, MESH_WRITERS, notes_on, write_meshes
+from levelloop.document.running import State
+from levelloop.document.session import Session
 
 # What an operation starts with in the window where its own default would show nothing.
 STARTERS: dict[str, dict[str, Any]] = {
@@ -88,6 +87,7 @@ class Window(QMainWindow):
         self.line = BuildLine(session, self.stage, self.theme)
         self.commands: list[Command] = []
         self._last_used: dict[str, dict[str, Any]] = {}
+        self.on_files = FileCommands(self)
         self.on_parts = PartCommands(self)
         self.on_view = ViewCommands(self)
         self.on_recipe = RecipeCommands(self)
@@ -230,60 +230,13 @@ class Window(QMainWindow):
             self.stage.show_until(part.id, None, not self.stage.is_smooth(part))
             self.line.update()
 
-    # Files
-
-    def new_document(self) -> None:
-        """An empty document, after asking about unsaved changes."""
-        if self.may_leave():
-            self.adopt(Session.new())
-
-    def open_path(self, path: Path) -> bool:
-        """Opens a file; where it cannot be read the present document stays as it is."""
-        try:
-            session = Session.open(path)
-        except LevelLoopError as error:
-            self.tell(str(error))
-            return False
-        self.adopt(session)
-        parts = session.document.parts
-        all_triangles = any(part.mesh.n_faces > 1 and (part.mesh.topology.face_sizes == 3).all() for part in parts)
-        offer = " It is all triangles: Build › To quads joins them in pairs." if all_triangles else ""
-        self.tell(f"Opened {path.name}.{offer}")
-        return True
-
-    def open_demo(self) -> None:
-        """The demo document, after asking about unsaved changes."""
-        if self.may_leave():
-            from levelloop.demo.build import demo_document
-
-            self.adopt(Session(demo_document()))
-
-    def save_path(self, path: Path) -> bool:
-        """Saves the document under a path."""
-        done = self.attempt(lambda: self.session.save(path))
-        if done:
-            self.tell(" ".join((f"Saved {path.name}.", *notes_on(self.session.document))))
-        self._refresh_title()
-        return done
-
-    def export_path(self, path: Path) -> bool:
-        """Writes all visible parts, smoothed to their own levels, by the path's ending."""
-
-        def write() -> None:
-            parts = [part for part in self.session.document.parts if part.visible and not part.helper]
-            meshes = [(part.name, part.to_world(part.result())) for part in parts]
-            write_meshes(meshes, path)
-            faces = sum(mesh.n_faces for _, mesh in meshes)
-            self.tell(f"Wrote {path.name}: {len(parts)} {'part' if len(parts) == 1 else 'parts'}, {faces:,} faces.")
-
-        return self.attempt(write)
+    # Documents
 
     def adopt(self, session: Session) -> None:
         """Makes another session the one this window works on."""
         self.session.changed.disconnect(self._changed)
         self.session = session
-        self.stage.close()
-        self.stage.pictures.clear()
+        self.stage.forget()
         self.panes.set_session(session)
         for part in (self.stage, self.sentence, self.parts, self.history, self.line):
             part.session = session
@@ -307,7 +260,7 @@ class Window(QMainWindow):
             self.reviewing.soon()
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        if not self.may_leave():
+        if not self.on_files.may_leave():
             event.ignore()
             return
         self.session.changed.disconnect(self._changed)
@@ -455,7 +408,7 @@ class Window(QMainWindow):
         self.line.update()
         self._refresh_tools()
         self._refresh_readout()
-        self._refresh_title()
+        self.refresh_title()
         self.panes.refresh()
 
     def _refresh_tools(self) -> None:
@@ -466,7 +419,8 @@ class Window(QMainWindow):
         picture = self.stage.picture(self.session.document.active) if self.session.document.parts else None
         self._readout.setText(readout(self.session, picture, self.view.kind, self.view.camera, self.theme.link))
 
-    def _refresh_title(self) -> None:
+    def refresh_title(self) -> None:
+        """Says in the title what is open, and whether it is saved."""
         name = self.session.path.name if self.session.path else "Untitled"
         mark = "" if self.session.is_saved else " •"
         self.setWindowTitle(f"{name}{mark} — Level Loop")
@@ -570,31 +524,3 @@ class Window(QMainWindow):
         menu = fitting_menu(self)
         menu.exec(self.view.mapToGlobal(place))
         menu.deleteLater()
-
-    # Asking
-
-    def may_leave(self) -> bool:
-        """Whether the document may be left: nothing is unsaved, or the person has decided about it."""
-        if self.session.is_saved or self.property("unattended"):
-            return True
-        return may_discard(self, self.save)
-
-    def ask_open(self) -> None:
-        """Opens a file that the person chooses."""
-        path = file_to_open(self) if self.may_leave() else None
-        if path is not None:
-            self.open_path(path)
-
-    def save(self) -> bool:
-        """Saves the document under its own name, or asks for one."""
-        return self.ask_save() if self.session.path is None else self.save_path(self.session.path)
-
-    def ask_save(self) -> bool:
-        """Saves the document under a name that the person chooses."""
-        path = file_to_write(self, "Save as", DOCUMENT_WRITERS)
-        return path is not None and self.save_path(path)
-
-    def ask_export(self) -> bool:
-        """Writes the smooth surfaces to a file that the person chooses."""
-        path = file_to_write(self, "Export", [".stl", *(ending for ending in MESH_WRITERS if ending != ".stl")])
-        return path is not None and self.export_path(path)

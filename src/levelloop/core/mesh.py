@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, replace
 from functools import cached_property
 from typing import Literal, Self
 
@@ -185,6 +185,12 @@ class Mesh:
     def with_creases(self, sharpness: Floats) -> Self:
         """The same mesh with other edge sharpness: (e,)."""
         return replace(self, crease_sharpness=np.clip(sharpness, 0.0, SHARPNESS_NEVER_FADES))
+
+    def same_but_points(self, other: Mesh) -> bool:
+        """Whether the other is this mesh with points elsewhere: every tag is the very same."""
+        return all(
+            getattr(self, field.name) is getattr(other, field.name) for field in fields(self) if field.name != "points"
+        )
 
     def same_tags(self, other: Mesh) -> bool:
         """Whether smoothing treats both alike: the same connectivity, sharpness and scheme."""

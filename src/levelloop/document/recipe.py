@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from levelloop.core.arrays import Floats
 from levelloop.core.edit.carry import Edit
 from levelloop.core.edit.copies import array
 from levelloop.core.edit.sweeping import helix, revolve
@@ -18,7 +19,7 @@ from levelloop.core.edit.weld import weld
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Selection, select_all
 from levelloop.core.steps.chain import Link, Smoothing
-from levelloop.core.steps.mirror import PLANES, mirror
+from levelloop.core.steps.mirror import PLANES, follow_mirror, mirror
 from levelloop.core.steps.shaping import bend, taper, twist
 from levelloop.core.subdivision.surface import HIGHEST_LEVEL
 from levelloop.document.parameters import Angle, Choice, Count, Length, Parameter, Ratio, Toggle, Vector
@@ -51,7 +52,8 @@ class StepKind:
     """One kind of step as data.
 
     run: (mesh, **parameters) → Edit, in the part's own space; None for smoothing. sentence: as an operation's; label:
-    what its station is called. growth: how many times as many faces there are after it, about.
+    what its station is called. growth: how many times as many faces there are after it, about. follow: (mesh before,
+    its edit, the mesh with other points, **parameters) → where the edit's points go then, or None.
     """
 
     key: str
@@ -62,6 +64,7 @@ class StepKind:
     hint: str
     parameters: tuple[Parameter, ...]
     growth: Callable[[Mapping[str, Any]], float] = lambda _: 1.0
+    follow: Callable[..., Floats | None] | None = None
 
 
 def links_of(
@@ -78,8 +81,7 @@ def links_of(
         if not step.enabled:
             continue
         if step.key != "smooth":
-            key, times = (step.key, repr(step.parameters)), STEPS[step.key].growth(step.parameters)
-            links.append(Link(key, _runs(step), place=place, growth=times))
+            links.append(_link(step, place))
         elif not _is_rail(step):
             links += _smoothing(step.parameters["level"], False, step.parameters["creases"], place)
         elif place == driven[-1]:
@@ -122,10 +124,12 @@ def _smoothing(level: int, limit: bool, creases: bool, place: int) -> list[Link 
     return [Smoothing(max(level, 1), limit, creases, place)]
 
 
-def _runs(step: Step) -> Callable[[Mesh], Edit]:
-    run = STEPS[step.key].run
-    assert run is not None
-    return partial(run, **step.parameters)
+def _link(step: Step, place: int) -> Link:
+    kind = STEPS[step.key]
+    assert kind.run is not None
+    follow = None if kind.follow is None else partial(kind.follow, **step.parameters)
+    run, times = partial(kind.run, **step.parameters), kind.growth(step.parameters)
+    return Link((step.key, repr(step.parameters)), run, place, times, follow)
 
 
 def _on_all(run: Callable[..., Edit]) -> Callable[..., Edit]:
@@ -182,6 +186,7 @@ _KINDS: tuple[StepKind, ...] = (
             Length("weld", 0.001, "Points nearer to a plane lie on it", low=0, step=0.01),
         ),
         lambda given: 2.0 ** len(given["planes"]),
+        follow_mirror,
     ),
     StepKind(
         "array",

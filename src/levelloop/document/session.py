@@ -3,24 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, Self
 
 import numpy as np
 from psygnal import Signal
 
-from levelloop.core.arrays import Integers
-from levelloop.core.edit.carry import Edit, mapped, through
-from levelloop.core.edit.combine import combined
-from levelloop.core.edit.symmetry import made_symmetric, on_both_sides, twins_by_flow, twins_by_place
 from levelloop.core.errors import EditError
-from levelloop.core.mesh import Mesh
 from levelloop.core.review import Report, review
 from levelloop.core.review.findings import Finding, Purpose, counted
 from levelloop.core.selection import (
     KINDS,
-    NOTHING,
     Kind,
     Selection,
     combine,
@@ -29,34 +23,13 @@ from levelloop.core.selection import (
     without_hidden,
 )
 from levelloop.core.where import select_where
-from levelloop.document.document import Document, Part, Symmetry, new_part
+from levelloop.document.document import Document, Part
 from levelloop.document.operations import REGISTRY
-from levelloop.document.parameters import Axes, PartName
-from levelloop.document.parting import Change
 from levelloop.document.recipe import STEPS, Step, StepKind
 from levelloop.document.registry import Operation
+from levelloop.document.running import State, check, described, run
 from levelloop.document.units import parse_length
 from levelloop.document.where_sentence import parse_where
-
-
-@dataclass(frozen=True, eq=False)
-class State:
-    """One entry of the history: a document with its selections, and the operation that led to it.
-
-    selections: by part id. key and parameters: empty where the entry is no operation.
-    """
-
-    document: Document
-    selections: Mapping[str, Selection] = field(default_factory=dict)
-    sentence: str = "New document"
-    key: str = ""
-    parameters: Mapping[str, Any] = field(default_factory=dict)
-    message: str = ""
-    acted_on: str = ""
-
-    def selection(self, part_id: str) -> Selection:
-        """What is selected of a part."""
-        return self.selections.get(part_id, NOTHING)
 
 
 class Session:
@@ -329,86 +302,17 @@ class Session:
         values = operation.read(given, reading)
         if operation.acts_on == "selection":
             selection = base.selection(document.active)
-            _check(operation, selection)
+            check(operation, selection)
             part = document.part
             self.set_selection(operation.run(part.mesh, selection, **values))
             return operation.says(values, described(selection), document.unit)
         try:
             with np.errstate(all="ignore"):
-                state = self._result(base, operation, values)
+                state = run(base, operation, values)
         except (MemoryError, OverflowError) as error:
             raise EditError(f"{operation.title} would make more than this machine's memory holds.") from error
         self._push(state, replacing)
         return " ".join(filter(None, (state.sentence + ("." if state.message else ""), state.message)))
-
-    def _result(self, base: State, operation: Operation, values: dict[str, Any]) -> State:
-        document = base.document
-        entry: dict[str, Any] = {"key": operation.key, "parameters": values}
-        if operation.acts_on == "form":
-            sizes = {name: value for name, value in values.items() if name not in ("name", "into")}
-            mesh: Mesh = operation.run(**sizes)
-            told = "" if operation.advice is None else operation.advice(sizes)
-            sentence = operation.says(values, "", document.unit)
-            if values["into"]:
-                part = document.find(values["into"])
-                part = replace(part, mesh=combined((part.mesh, mesh)))
-                document = replace(document.with_part(part), active=part.id)
-            else:
-                part = new_part(document, mesh, values["name"] or operation.title.lower())
-                document = document.with_part(part)
-            return State(document, {}, sentence, message=told, **entry)
-        if operation.acts_on == "parts":
-            change: Change = operation.run(document, base.selections, **values)
-            said_of = base.selection(document.active)
-            who = described(said_of) if len(said_of) else f"all of “{document.part.name}”" if document.parts else ""
-            sentence = operation.says(values, who, document.unit)
-            kept = _still_fitting(base, change)
-            return State(change.document, kept, sentence, message=change.message, **entry)
-        if operation.acts_on == "document":
-            changed: Document = operation.run(document, **values)
-            return State(changed, base.selections, operation.says(values, "", document.unit), **entry)
-        if operation.acts_on == "part":
-            renamed = document.with_part(operation.run(document.part, **values))
-            return State(renamed, base.selections, operation.says(values, "", document.unit), **entry)
-        selections = dict(base.selections)
-        targets = [part for part in document.parts if len(base.selection(part.id)) and part.visible]
-        if not targets:
-            targets = [document.part]
-        said, messages = [], []
-        for part in targets:
-            if part.locked:
-                raise EditError(f"“{part.name}” is locked.")
-            selection = base.selection(part.id)
-            _check(operation, selection)
-            resolved = _resolved(operation, values, document, part)
-            if not len(selection) and operation.moves_only and part.moves_whole(document):
-                whole = _placed_whole(part, operation, resolved)
-                if whole is not None:
-                    document = document.with_part(whole)
-                    said.append(f"all of “{part.name}”")
-                    continue
-            if document.symmetry is None:
-                edit = _edited(part, operation, selection, resolved)
-            elif operation.moves_only:
-                edit = _symmetric(part, _edited(part, operation, selection, resolved), document.symmetry)
-            else:
-                edit = _on_both_sides(part, operation, selection, resolved, document.symmetry)
-            document = document.with_part(replace(part, mesh=edit.mesh))
-            if edit.mesh.topology is not part.mesh.topology and part.shared:
-                siblings = {other.id for other in document.parts if other.shared == part.shared}
-                selections = {key: chosen for key, chosen in selections.items() if key not in siblings}
-            selections[part.id] = edit.selection
-            said.append(described(selection) if len(selection) else f"all of “{part.name}”")
-            messages.append(edit.message)
-        sentence = operation.says(values, " and ".join(said), document.unit)
-        return State(
-            document,
-            selections,
-            sentence,
-            message=" ".join(filter(None, messages)),
-            acted_on=" and ".join(said),
-            **entry,
-        )
 
     def _push(self, state: State, replacing: bool) -> None:
         old = self.state
@@ -441,162 +345,13 @@ def _reviewed(part: Part, purpose: Purpose) -> Report:
     return replace(report, findings=tuple(findings))
 
 
-def described(selection: Selection) -> str:
-    """A selection in words: "12 edges"."""
-    return counted(len(selection), selection.kind[:-1])
-
-
 def named_value(session: Session, name: str, text: str) -> None:
     """Keeps a length under a name that typed numbers may use. Raises LevelLoopError."""
     parse_length(text, session.document.unit, session.document.reading.values)
     session.do("set_value", name=name, value=text)
 
 
-def _still_fitting(base: State, change: Change) -> dict[str, Selection]:
-    """The selections after a change, without those of parts that are gone or have other faces than when it was made."""
-    before = {part.id: part.mesh.topology for part in base.document.parts}
-    return {
-        part.id: change.selections[part.id]
-        for part in change.document.parts
-        if part.id in change.selections
-        and (
-            part.mesh.topology is before.get(part.id) or change.selections[part.id] is not base.selections.get(part.id)
-        )
-    }
-
-
 def _kind(key: str) -> StepKind:
     if key not in STEPS:
         raise EditError(f'There is no step "{key}"; it is one of {", ".join(STEPS)}.')
     return STEPS[key]
-
-
-def _check(operation: Operation, selection: Selection) -> None:
-    complaint = operation.why_not(selection)
-    if complaint:
-        raise EditError(complaint)
-
-
-def _resolved(operation: Operation, values: dict[str, Any], document: Document, part: Part) -> dict[str, Any]:
-    """The values with parts' names replaced by those parts' meshes in world space, the anchor and axes by numbers."""
-    result = dict(values)
-    for parameter in operation.parameters:
-        name = parameter.name
-        if isinstance(parameter, PartName) and isinstance(values[name], str) and values[name]:
-            other = document.find(values[name])
-            result[name] = other.to_world(other.stepped)
-        elif isinstance(values.get(name), str) and values[name] == "anchor":
-            if document.anchor is None:
-                raise EditError("There is no anchor yet; set one first.")
-            result[name] = document.anchor
-        elif isinstance(parameter, Axes) and values[name] == "part":
-            result[name] = part.axes
-    return result
-
-
-def _placed_whole(part: Part, operation: Operation, values: dict[str, Any]) -> Part | None:
-    """A part moved as a whole by its transform, its cage as it is; None where the operation does not move it so.
-
-    Which transform that is, is read off where the operation brings the part's points.
-    """
-    world = part.to_world(part.mesh).points
-    if len(world) == 0:
-        return None
-    edit = operation.run(part.to_world(part.mesh), Selection("points", np.zeros(0, dtype=np.int64)), **values)
-    moved = edit.mesh.points
-    middle = world.mean(axis=0)
-    spread = np.linalg.svd(world - middle, full_matrices=False)
-    rank = int((spread[1] > 1e-9 * max(float(spread[1][0]), 1e-300)).sum())
-    if rank < 2:
-        return None
-    if rank == 2:
-        # A flat part says nothing about its normal: it goes with the other two, by their mean size.
-        sides = spread[2][:2]
-        turned = np.linalg.lstsq(world - middle, moved - moved.mean(axis=0), rcond=1e-9)[0]
-        normal = np.cross(*(sides @ turned))
-        size = np.sqrt(max(float(np.linalg.norm(normal)), 1e-300))
-        world = np.concatenate((world, [middle + np.cross(*sides)]))
-        moved = np.concatenate((moved, [moved.mean(axis=0) + normal / size]))
-    by = np.eye(4)
-    by[:, :3] = np.linalg.lstsq(np.concatenate((world, np.ones((len(world), 1))), axis=1), moved, rcond=1e-12)[0]
-    if abs(np.linalg.det(by[:3, :3])) < 1e-9:
-        # Flattened: that is the cage's to keep, a place must be one to come back from.
-        return None
-    misses = np.abs(world @ by[:3, :3] + by[3, :3] - moved).max()
-    if misses > 1e-6 * max(float(np.abs(moved).max()), 1.0):
-        return None
-    return replace(part, transform=part.transform @ by)
-
-
-def _symmetric(part: Part, edit: Edit, symmetry: Symmetry) -> Edit:
-    """The edit made on both sides of the part's own plane."""
-    edit, lone = made_symmetric(part.mesh, edit, "xyz".index(symmetry.axis), twins(part.mesh, symmetry))
-    if not lone:
-        return edit
-    told = f"{lone} {'point has' if lone == 1 else 'points have'} no twin across {symmetry.axis}."
-    return replace(edit, message=" ".join(filter(None, (edit.message, told))))
-
-
-def _on_both_sides(
-    part: Part, operation: Operation, selection: Selection, values: dict[str, Any], symmetry: Symmetry
-) -> Edit:
-    """An operation that changes faces, on the selection and on what lies across the part's own plane from it."""
-    axis = "xyz".index(symmetry.axis)
-
-    def run(mesh: Mesh, chosen: Selection) -> Edit:
-        return _edited(replace(part, mesh=mesh), operation, chosen, values)
-
-    if operation.mirrored is not None:
-        return _named_on_both_sides(part, operation, values, axis, twins(part.mesh, symmetry))
-    if len(selection) == 0:
-        # All of it: both sides are in it already.
-        return run(part.mesh, selection)
-    in_turn = operation.in_turn or any(_tells_sides_apart(value, axis) for value in values.values())
-    return on_both_sides(part.mesh, selection, axis, twins(part.mesh, symmetry), run, in_turn)
-
-
-def _tells_sides_apart(value: Any, axis: int) -> bool:
-    """Whether a number means another thing on the other side: a direction, a place or an axis across the plane."""
-    if isinstance(value, str):
-        return value.lstrip("+-") == "xyz"[axis]
-    is_vector = isinstance(value, tuple) and len(value) == 3 and all(isinstance(entry, float) for entry in value)
-    return is_vector and value[axis] != 0
-
-
-def _named_on_both_sides(part: Part, operation: Operation, values: dict[str, Any], axis: int, twin: Integers) -> Edit:
-    """An operation that names its elements itself, with them and then with their twins."""
-    assert operation.mirrored is not None
-    nothing = Selection("faces", np.zeros(0, dtype=np.int64))
-    first = _edited(part, operation, nothing, values)
-    other = operation.mirrored(part.mesh, values, twin, axis)
-    try:
-        second = _edited(replace(part, mesh=first.mesh), operation, nothing, other)
-    except EditError:
-        told = "It meets the plane of symmetry, so it was made once."
-        return replace(first, message=" ".join(filter(None, (first.message, told))))
-    both = combine(mapped(first.selection, second.origin), second.selection, add=True)
-    return Edit(second.mesh, both, through(first.origin, second.origin), first.message)
-
-
-def twins(mesh: Mesh, symmetry: Symmetry) -> Integers:
-    """The point across the plane from each, −1 where there is none: (n,). Raises EditError."""
-    if symmetry.middle is None:
-        return twins_by_place(mesh.points, "xyz".index(symmetry.axis), symmetry.tolerance)
-    edge = mesh.topology.find_edges([symmetry.middle])
-    if edge[0] < 0:
-        raise EditError("The edge in the middle is not there any more; set the symmetry anew.")
-    return twins_by_flow(mesh, int(edge[0]))
-
-
-def _edited(part: Part, operation: Operation, selection: Selection, values: dict[str, Any]) -> Edit:
-    """The operation's edit in part space; numbers are world space."""
-    if part.in_place:
-        edit: Edit = operation.run(part.mesh, selection, **values)
-        return edit
-    world: Edit = operation.run(part.to_world(part.mesh), selection, **values)
-    try:
-        back = np.linalg.inv(part.transform)
-    except np.linalg.LinAlgError as error:
-        raise EditError(f"“{part.name}” is scaled to nothing along one axis; it cannot be edited so.") from error
-    points = world.mesh.points @ back[:3, :3] + back[3, :3]
-    return replace(world, mesh=world.mesh.with_points(points))

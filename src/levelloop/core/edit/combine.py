@@ -32,8 +32,11 @@ def combined(meshes: Sequence[Mesh]) -> Mesh:
 
     def on_edges(values: Callable[[Mesh], AnyArray]) -> AnyArray:
         old = joined(values)
-        result = np.empty_like(old)
-        result[new_edge] = old
+        if as_they_were:
+            return old
+        # A smooth surface may have one edge twice, where a face met itself; here it is one, the sharper of both.
+        result = np.zeros(topology.n_edges, dtype=old.dtype)
+        np.maximum.at(result, new_edge, old)
         return result
 
     has_uv = any(mesh.uv is not None for mesh in meshes)
@@ -85,5 +88,6 @@ def _sets(meshes: Sequence[Mesh], new_edge: Integers) -> tuple[NamedSet, ...]:
     sets = []
     for (name, kind), parts in found.items():
         indices = np.concatenate(parts)
-        sets.append(NamedSet(name, kind, new_edge[indices] if kind == "edges" else indices))  # type: ignore[arg-type]
+        members = np.unique(new_edge[indices]) if kind == "edges" else indices
+        sets.append(NamedSet(name, kind, members))  # type: ignore[arg-type]
     return tuple(sets)

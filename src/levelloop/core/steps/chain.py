@@ -25,13 +25,16 @@ class Link:
     """One step with its numbers.
 
     run: what it makes of a mesh; key: two links of one key do the same to the same mesh; place: which of the recipe's
-    steps it is; growth: how many times as many faces there are after it, about.
+    steps it is; growth: how many times as many faces there are after it, about. follow: (mesh before, its edit, the
+    same mesh with other points) → the edit's points for those, or None where it has to run again; None: it always has
+    to.
     """
 
     key: Hashable
     run: Callable[[Mesh], Edit]
     place: int = 0
     growth: float = 1.0
+    follow: Callable[[Mesh, Edit, Mesh], Floats | None] | None = None
 
 
 @dataclass(frozen=True)
@@ -162,6 +165,9 @@ def build(cage: Mesh, links: Sequence[Link | Smoothing], like: Built | None = No
 def _edited(link: Link, mesh: Mesh, route: Route, old: Stop | None) -> Stop:
     if old is not None and old.before is mesh and isinstance(old.link, Link) and old.link.key == link.key:
         return old
+    followed = _followed(link, mesh, old)
+    if followed is not None:
+        return followed
     _check_size(mesh.n_faces * link.growth, MOST_MADE)
     edit = link.run(mesh)
     topology = edit.mesh.topology
@@ -173,6 +179,18 @@ def _edited(link: Link, mesh: Mesh, route: Route, old: Stop | None) -> Stop:
         return Stop(link, mesh, edit.mesh.points, old.route, edit)
     origin = edit.origin
     return Stop(link, mesh, edit.mesh.points, Route(lambda: after_edit(route.trace, origin)), edit)
+
+
+def _followed(link: Link, mesh: Mesh, old: Stop | None) -> Stop | None:
+    """What a link made before with its points moved, where nothing but points has changed and it knows how."""
+    if link.follow is None or old is None or not isinstance(old.link, Link):
+        return None
+    if old.edit is None or old.link.key != link.key or not old.before.same_but_points(mesh):
+        return None
+    points = link.follow(old.before, old.edit, mesh)
+    if points is None:
+        return None
+    return Stop(link, mesh, points, old.route, replace(old.edit, mesh=old.edit.mesh.with_points(points)))
 
 
 def _smoothed(link: Smoothing, mesh: Mesh, route: Route, old: Stop | None) -> Stop:

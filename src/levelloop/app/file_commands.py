@@ -1,0 +1,96 @@
+"""Opening, saving and exporting: what the File menu does."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from levelloop.app.asking import file_to_open, file_to_write, may_discard
+from levelloop.core.errors import LevelLoopError
+from levelloop.core.review.findings import counted
+from levelloop.document.session import Session
+from levelloop.files import DOCUMENT_WRITERS, MESH_WRITERS, notes_on, write_meshes
+
+if TYPE_CHECKING:
+    from levelloop.app.window import Window
+
+
+class FileCommands:
+    """Commands on the file of a window's document."""
+
+    def __init__(self, window: Window) -> None:
+        self.window = window
+
+    def new_document(self) -> None:
+        """An empty document, after asking about unsaved changes."""
+        if self.may_leave():
+            self.window.adopt(Session.new())
+
+    def open_path(self, path: Path) -> bool:
+        """Opens a file; where it cannot be read the present document stays as it is."""
+        try:
+            session = Session.open(path)
+        except LevelLoopError as error:
+            self.window.tell(str(error))
+            return False
+        self.window.adopt(session)
+        parts = session.document.parts
+        all_triangles = any(part.mesh.n_faces > 1 and (part.mesh.topology.face_sizes == 3).all() for part in parts)
+        offer = " It is all triangles: Build › To quads joins them in pairs." if all_triangles else ""
+        self.window.tell(f"Opened {path.name}.{offer}")
+        return True
+
+    def open_demo(self) -> None:
+        """The demo document, after asking about unsaved changes."""
+        if self.may_leave():
+            from levelloop.demo.build import demo_document
+
+            self.window.adopt(Session(demo_document()))
+
+    def save_path(self, path: Path) -> bool:
+        """Saves the document under a path."""
+        done = self.window.attempt(lambda: self.window.session.save(path))
+        if done:
+            self.window.tell(" ".join((f"Saved {path.name}.", *notes_on(self.window.session.document))))
+        self.window.refresh_title()
+        return done
+
+    def export_path(self, path: Path) -> bool:
+        """Writes all visible parts, smoothed to their own levels, by the path's ending."""
+
+        def write() -> None:
+            parts = [part for part in self.window.session.document.parts if part.visible and not part.helper]
+            meshes = [(part.name, part.to_world(part.result())) for part in parts]
+            write_meshes(meshes, path)
+            faces = sum(mesh.n_faces for _, mesh in meshes)
+            self.window.tell(
+                f"Wrote {path.name}: {len(parts)} {'part' if len(parts) == 1 else 'parts'}, {faces:,} faces."
+            )
+
+        return self.window.attempt(write)
+
+    def may_leave(self) -> bool:
+        """Whether the document may be left: nothing is unsaved, or the person has decided about it."""
+        if self.window.session.is_saved or self.window.property("unattended"):
+            return True
+        return may_discard(self.window, self.save)
+
+    def ask_open(self) -> None:
+        """Opens a file that the person chooses."""
+        path = file_to_open(self.window) if self.may_leave() else None
+        if path is not None:
+            self.open_path(path)
+
+    def save(self) -> bool:
+        """Saves the document under its own name, or asks for one."""
+        return self.ask_save() if self.window.session.path is None else self.save_path(self.window.session.path)
+
+    def ask_save(self) -> bool:
+        """Saves the document under a name that the person chooses."""
+        path = file_to_write(self.window, "Save as", DOCUMENT_WRITERS)
+        return path is not None and self.save_path(path)
+
+    def ask_export(self) -> bool:
+        """Writes the smooth surfaces to a file that the person chooses."""
+        path = file_to_write(self.window, "Export", [".stl", *(ending for ending in MESH_WRITERS if ending != ".stl")])
+        return path is not None and self.export_path(path)

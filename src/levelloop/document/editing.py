@@ -1,0 +1,128 @@
+"""An operation run on one part: in its own space, by its transform, on both sides of its plane of symmetry."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from levelloop.core.arrays import Integers
+from levelloop.core.edit.carry import Edit, mapped, through
+from levelloop.core.edit.symmetry import made_symmetric, on_both_sides, twins_by_flow, twins_by_place
+from levelloop.core.errors import EditError
+from levelloop.core.mesh import Mesh
+from levelloop.core.selection import Selection, combine
+from levelloop.document.document import Part, Symmetry
+from levelloop.document.registry import Operation
+
+
+def edited(part: Part, operation: Operation, selection: Selection, values: dict[str, Any]) -> Edit:
+    """The operation's edit in part space; numbers are world space."""
+    if part.in_place:
+        edit: Edit = operation.run(part.mesh, selection, **values)
+        return edit
+    world: Edit = operation.run(part.to_world(part.mesh), selection, **values)
+    try:
+        back = np.linalg.inv(part.transform)
+    except np.linalg.LinAlgError as error:
+        raise EditError(f"“{part.name}” is scaled to nothing along one axis; it cannot be edited so.") from error
+    points = world.mesh.points @ back[:3, :3] + back[3, :3]
+    return replace(world, mesh=world.mesh.with_points(points))
+
+
+def placed_whole(part: Part, operation: Operation, values: dict[str, Any]) -> Part | None:
+    """A part moved as a whole by its transform, its cage as it is; None where the operation does not move it so.
+
+    Which transform that is, is read off where the operation brings the part's points.
+    """
+    world = part.to_world(part.mesh).points
+    if len(world) == 0:
+        return None
+    edit = operation.run(part.to_world(part.mesh), Selection("points", np.zeros(0, dtype=np.int64)), **values)
+    moved = edit.mesh.points
+    middle = world.mean(axis=0)
+    spread = np.linalg.svd(world - middle, full_matrices=False)
+    rank = int((spread[1] > 1e-9 * max(float(spread[1][0]), 1e-300)).sum())
+    if rank < 2:
+        return None
+    if rank == 2:
+        # A flat part says nothing about its normal: it goes with the other two, by their mean size.
+        sides = spread[2][:2]
+        turned = np.linalg.lstsq(world - middle, moved - moved.mean(axis=0), rcond=1e-9)[0]
+        normal = np.cross(*(sides @ turned))
+        size = np.sqrt(max(float(np.linalg.norm(normal)), 1e-300))
+        world = np.concatenate((world, [middle + np.cross(*sides)]))
+        moved = np.concatenate((moved, [moved.mean(axis=0) + normal / size]))
+    by = np.eye(4)
+    by[:, :3] = np.linalg.lstsq(np.concatenate((world, np.ones((len(world), 1))), axis=1), moved, rcond=1e-12)[0]
+    if abs(np.linalg.det(by[:3, :3])) < 1e-9:
+        # Flattened: that is the cage's to keep, a place must be one to come back from.
+        return None
+    misses = np.abs(world @ by[:3, :3] + by[3, :3] - moved).max()
+    if misses > 1e-6 * max(float(np.abs(moved).max()), 1.0):
+        return None
+    return replace(part, transform=part.transform @ by)
+
+
+def mirrored_moves(part: Part, edit: Edit, symmetry: Symmetry) -> Edit:
+    """The edit made on both sides of the part's own plane."""
+    edit, lone = made_symmetric(part.mesh, edit, "xyz".index(symmetry.axis), twins(part.mesh, symmetry))
+    if not lone:
+        return edit
+    told = f"{lone} {'point has' if lone == 1 else 'points have'} no twin across {symmetry.axis}."
+    return replace(edit, message=" ".join(filter(None, (edit.message, told))))
+
+
+def edited_on_both_sides(
+    part: Part, operation: Operation, selection: Selection, values: dict[str, Any], symmetry: Symmetry
+) -> Edit:
+    """An operation that changes faces, on the selection and on what lies across the part's own plane from it."""
+    axis = "xyz".index(symmetry.axis)
+
+    def run(mesh: Mesh, chosen: Selection) -> Edit:
+        return edited(replace(part, mesh=mesh), operation, chosen, values)
+
+    if operation.mirrored is not None:
+        return _named_on_both_sides(part, operation, values, axis, twins(part.mesh, symmetry))
+    if len(selection) == 0:
+        # All of it: both sides are in it already.
+        return run(part.mesh, selection)
+    in_turn = operation.in_turn or any(_tells_sides_apart(value, axis) for value in values.values())
+    return on_both_sides(part.mesh, selection, axis, twins(part.mesh, symmetry), run, in_turn)
+
+
+def twins(mesh: Mesh, symmetry: Symmetry) -> Integers:
+    """The point across the plane from each, −1 where there is none: (n,). Raises EditError."""
+    if symmetry.middle is None:
+        return twins_by_place(mesh.points, "xyz".index(symmetry.axis), symmetry.tolerance)
+    edge = mesh.topology.find_edges([symmetry.middle])
+    if edge[0] < 0:
+        raise EditError("The edge in the middle is not there any more; set the symmetry anew.")
+    return twins_by_flow(mesh, int(edge[0]))
+
+
+# Helpers
+
+
+def _tells_sides_apart(value: Any, axis: int) -> bool:
+    """Whether a number means another thing on the other side: a direction, a place or an axis across the plane."""
+    if isinstance(value, str):
+        return value.lstrip("+-") == "xyz"[axis]
+    is_vector = isinstance(value, tuple) and len(value) == 3 and all(isinstance(entry, float) for entry in value)
+    return is_vector and value[axis] != 0
+
+
+def _named_on_both_sides(part: Part, operation: Operation, values: dict[str, Any], axis: int, twin: Integers) -> Edit:
+    """An operation that names its elements itself, with them and then with their twins."""
+    assert operation.mirrored is not None
+    nothing = Selection("faces", np.zeros(0, dtype=np.int64))
+    first = edited(part, operation, nothing, values)
+    other = operation.mirrored(part.mesh, values, twin, axis)
+    try:
+        second = edited(replace(part, mesh=first.mesh), operation, nothing, other)
+    except EditError:
+        told = "It meets the plane of symmetry, so it was made once."
+        return replace(first, message=" ".join(filter(None, (first.message, told))))
+    both = combine(mapped(first.selection, second.origin), second.selection, add=True)
+    return Edit(second.mesh, both, through(first.origin, second.origin), first.message)
