@@ -62,10 +62,8 @@ class FileCommands:
             parts = [part for part in self.window.session.document.parts if part.visible and not part.helper]
             meshes = [(part.name, part.to_world(part.result())) for part in parts]
             write_meshes(meshes, path)
-            faces = sum(mesh.n_faces for _, mesh in meshes)
-            self.window.tell(
-                f"Wrote {path.name}: {len(parts)} {'part' if len(parts) == 1 else 'parts'}, {faces:,} faces."
-            )
+            counts = f"{counted(len(parts), 'part')}, {counted(sum(mesh.n_faces for _, mesh in meshes), 'face')}"
+            self.window.tell(f"Wrote {path.name}: {counts}.")
 
         return self.window.attempt(write)
 
