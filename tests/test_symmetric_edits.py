@@ -12,8 +12,8 @@ from scipy.spatial import cKDTree
 
 from levelloop.core.edit.symmetry import twins_by_place, twins_of
 from levelloop.core.errors import EditError
-from levelloop.core.measure.faces import face_centres
-from levelloop.core.selection import Selection
+from levelloop.core.measure.faces import face_centres, face_normals
+from levelloop.core.selection import Selection, points_of
 from levelloop.document.session import Session
 
 
@@ -149,3 +149,50 @@ def test_a_cut_across_the_plane_is_made_once_and_said() -> None:
     session.undo()
     assert "made once" not in session.do("cut", path=[{"edge": [0, 1]}, {"edge": [3, 4]}])
     assert session.part.mesh.n_faces == 4 and lone(session) == 0
+
+
+def placed_elsewhere(session: Session) -> None:
+    """From now on the part stands 30 to the right and turned, by its transform."""
+    session.select_none()
+    session.do("instance", name="other")
+    session.do("rotate", angle=90, axis="z", pivot="origin")
+    session.do("move", by=(30, 0, 0))
+
+
+def test_strips_are_laid_on_both_sides_of_the_parts_own_plane() -> None:
+    session = Session.new()
+    session.do("add_plane", size=(60, 20), name="floor")
+    session.do("add_point", at=(0, 0, 0), name="strips")
+    for elsewhere in (False, True):
+        if elsewhere:
+            placed_elsewhere(session)
+        session.do("set_symmetry")
+        before = session.part.mesh.n_faces
+        # In its own space 4 … 8 to the right of the plane.
+        path = [(30.0, 4.0, 0.0), (30.0, 8.0, 0.0)] if elsewhere else [(4.0, 0.0, 0.0), (8.0, 0.0, 0.0)]
+        said = session.do("lay_strip", path=path, width=2.0, count=2, onto="floor", weld=0.0)
+        assert "made once" not in said and session.part.mesh.n_faces == before + 4
+        new = session.part.mesh.points[points_of(session.part.mesh.topology, session.selection)]
+        assert np.allclose(np.sort(new[:, 0]), np.sort(-new[:, 0])) and np.abs(new[:, 0]).max() == pytest.approx(8)
+        world = session.part.to_world(session.part.mesh)
+        normals = face_normals(world.topology, world.points)[session.selection.indices]
+        assert np.allclose(np.abs(normals[:, 2]), 1)
+    session.undo()
+    across = [(30.0, -6.0, 0.0), (30.0, 6.0, 0.0)]
+    assert "made once" in session.do("lay_strip", path=across, width=2.0, count=2, onto="floor", weld=0.0)
+
+
+def test_a_figure_inside_a_face_is_cut_across_the_plane_wherever_the_part_stands() -> None:
+    session = Session.new()
+    session.do("add_plane", size=(20, 10), cells=(2, 1))
+    placed_elsewhere(session)
+    session.do("set_symmetry")
+    world = session.part.to_world(session.part.mesh)
+    face = int(
+        np.argmax(session.part.mesh.points[session.part.mesh.topology.corners.reshape(-1, 4)].mean(axis=1)[:, 0])
+    )
+    middle = world.points[world.topology.face(face)].mean(axis=0)
+    path = [{"face": face, "at": tuple(middle + offset)} for offset in ((1, 1, 0), (-1, 1, 0), (0, -2, 0))]
+    assert "made once" not in session.do("cut", path=path, closed=True)
+    points = session.part.mesh.points
+    assert np.allclose(np.sort(points[:, 0]), np.sort(-points[:, 0])) and len(points) == 6 + 6

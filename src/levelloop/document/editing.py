@@ -118,8 +118,12 @@ def _named_on_both_sides(part: Part, operation: Operation, values: dict[str, Any
     assert operation.mirrored is not None
     nothing = Selection("faces", np.zeros(0, dtype=np.int64))
     first = edited(part, operation, nothing, values)
-    other = operation.mirrored(part.mesh, values, twin, axis)
+    to_part = np.linalg.inv(part.transform)
+    mirror = np.diag(np.insert(np.ones(3), axis, -1.0))
+    other = operation.mirrored(part.mesh, values, twin, to_part @ mirror @ part.transform)
     try:
+        if other is None:
+            raise EditError("Both sides are the same.")
         second = edited(replace(part, mesh=first.mesh), operation, nothing, other)
     except EditError:
         told = "It meets the plane of symmetry, so it was made once."

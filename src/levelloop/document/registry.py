@@ -8,7 +8,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, Literal
 
-from levelloop.core.arrays import Integers
+from levelloop.core.arrays import Floats, Integers
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Kind, Selection
@@ -28,8 +28,9 @@ class Operation:
     means everything. moves_only: changes nothing but where points are, so that symmetry can mirror it. in_turn: makes
     one thing of all that is selected, so that symmetry runs it once for each side. drawn: the parameter that is drawn
     in the view; typed numbers wait for it. advice: what is worth knowing about a form of such sizes, in a sentence.
-    mirrored: for what names elements itself instead of taking a selection: (mesh, values, twin of each point, axis) →
-    the values of the other side.
+    mirrored: for what names elements or places itself instead of taking a selection: (mesh, values, twin of each
+    point, matrix (4, 4) across the plane for places in the world) → the values of the other side, None where they are
+    the same.
     """
 
     key: str
@@ -50,7 +51,7 @@ class Operation:
     in_turn: bool = False
     drawn: str = ""
     advice: Callable[[Mapping[str, Any]], str] | None = None
-    mirrored: Callable[[Mesh, dict[str, Any], Integers, int], dict[str, Any]] | None = None
+    mirrored: Callable[[Mesh, dict[str, Any], Integers, Floats], dict[str, Any] | None] | None = None
 
     def parameter(self, name: str) -> Parameter:
         """A parameter by name. Raises EditError where there is none."""

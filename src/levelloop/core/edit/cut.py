@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from levelloop.core.arrays import Integers
+from levelloop.core.arrays import Floats, Integers
 from levelloop.core.edit.carry import Edit
 from levelloop.core.edit.dividing import Figure, divide_by_figures, then, with_inner_points, with_points_on_edges
 from levelloop.core.errors import EditError
@@ -77,21 +77,22 @@ def cut(
     return Edit(result.mesh, result.selection, result.origin, told)
 
 
-def mirrored_path(mesh: Mesh, path: Sequence[Mapping[str, Any]], twin: Integers, axis: int) -> list[dict[str, Any]]:
-    """The path across a plane through the origin; raises EditError where a place has no twin."""
+def mirrored_path(
+    mesh: Mesh, path: Sequence[Mapping[str, Any]], twin: Integers, across: Floats
+) -> list[dict[str, Any]]:
+    """The path across a plane, by a matrix (4, 4); raises EditError where a place has no twin."""
     result: list[dict[str, Any]] = []
     for entry in path:
         place = _read(mesh, entry)
         if place.kind == "face":
             corners = twin[mesh.topology.face(place.index)]
-            at = list(place.at)
-            at[axis] = -at[axis]
+            at = np.array(place.at) @ across[:3, :3] + across[3, :3]
             # The twin face has the twins of its corners.
             around = mesh.topology.faces_of_points(corners[corners >= 0][:1])
             fits = [face for face in around.tolist() if set(mesh.topology.face(face).tolist()) == set(corners.tolist())]
             if not fits:
                 raise EditError("The cut has no place on the other side: a face has no twin.")
-            result.append({"face": fits[0], "at": tuple(at)})
+            result.append({"face": fits[0], "at": tuple(at.tolist())})
             continue
         ends = [int(twin[n]) for n in (entry["edge"] if place.kind == "edge" else [place.index])]
         if min(ends) < 0:

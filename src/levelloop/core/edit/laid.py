@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from levelloop.core.arrays import Integers
+from levelloop.core.arrays import Floats, Integers
 from levelloop.core.edit.carry import Edit, carry, through
 from levelloop.core.edit.outlines import Outlines, merge_points
 from levelloop.core.errors import EditError
@@ -69,6 +69,16 @@ def lay_strip(
     merged, once, _ = merge_points(laid, (np.cumsum(keep) - 1)[target], laid.points[keep])
     new = np.flatnonzero(once.faces >= mesh.n_faces)
     return Edit(merged, Selection("faces", new), through(origin, once), told)
+
+
+def strip_across(path: Sequence[Any], across: Floats) -> list[tuple[float, ...]] | None:
+    """The line across a plane, by a matrix (4, 4); None where it runs within the plane or across it evenly."""
+    places = np.array([as_vector(place) for place in path]).reshape(-1, 3)
+    other = places @ across[:3, :3] + across[3, :3]
+    near = 1e-6 * max(float(np.abs(places).max(initial=0.0)), 1.0)
+    if any(np.abs(places - line).max(initial=0.0) <= near for line in (other, other[::-1])):
+        return None
+    return [tuple(place) for place in other.tolist()]
 
 
 # Helpers

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
-from levelloop.core.arrays import Integers
+from levelloop.core.arrays import Floats, Integers
 from levelloop.core.edit.bridge import bridge
 from levelloop.core.edit.copies import array, mirror_across
 from levelloop.core.edit.cut import cut, mirrored_path
 from levelloop.core.edit.flats import swing_edge, take_out_flats
 from levelloop.core.edit.groove import groove
-from levelloop.core.edit.laid import lay_strip
+from levelloop.core.edit.laid import lay_strip, strip_across
 from levelloop.core.edit.slicing import slice_planes
 from levelloop.core.edit.split import split_ring, subdivide
 from levelloop.core.edit.sweeping import extrude_along, helix, revolve, sweep
@@ -54,8 +54,13 @@ def _plane(hint: str) -> Parameter:
     return PlaneOf("plane", "x", hint)
 
 
-def _mirrored_cut(mesh: Mesh, values: dict[str, Any], twin: Integers, axis: int) -> dict[str, Any]:
-    return {**values, "path": mirrored_path(mesh, values["path"], twin, axis)}
+def _mirrored_cut(mesh: Mesh, values: dict[str, Any], twin: Integers, across: Floats) -> dict[str, Any]:
+    return {**values, "path": mirrored_path(mesh, values["path"], twin, across)}
+
+
+def _mirrored_strip(mesh: Mesh, values: dict[str, Any], twin: Integers, across: Floats) -> dict[str, Any] | None:
+    path = strip_across(values["path"], across)
+    return None if path is None else {**values, "path": path}
 
 
 SWEEPING: tuple[Operation, ...] = (
@@ -233,6 +238,7 @@ SWEEPING: tuple[Operation, ...] = (
             Length("weld", None, "How near its ends meet points that are there", optional=True, low=0),
         ),
         drawn="path",
+        mirrored=_mirrored_strip,
     ),
     Operation(
         "slice",
