@@ -13,6 +13,8 @@ from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtWidgets import QApplication, QMenu
 
 from levelloop.app.build_line import Station
+from levelloop.app.picking import facing
+from levelloop.app.readout import far_side
 from levelloop.core.forms.primitives import plane
 from levelloop.document.document import new_part
 from levelloop.document.session import Session
@@ -292,3 +294,23 @@ def test_long_recipes_fit_the_line(empty: Hands) -> None:
     chips = line.stations()
     assert all(a.left + a.width <= b.left for a, b in pairwise(chips))
     line.grab()
+
+
+def test_what_faces_the_view_is_what_is_seen_of_the_bent_part(empty: Hands) -> None:
+    """Bent by half a turn, a sheet's far end looks the other way."""
+    session = empty.session
+    session.do("add_plane", size=(60, 10), cells=(6, 1), name="sheet")
+    session.add_step("bend", angle=180, along="x", around="y", pivot=(-30, 0, 0))
+    empty.window.sentence.close_fields()
+    empty.view.look("top")
+    empty.view.frame(everything=True)
+    empty.settle()
+    session.select_all("faces")
+    empty.settle()
+    picture = empty.window.stage.picture("part1")
+    assert picture is not None
+    away = far_side(session.selection, picture, empty.view.camera)
+    assert away.tolist() == [False, False, False, True, True, True]
+    assert np.array_equal(facing(empty.view.sight(), picture, "faces"), ~away)
+    upward = picture.normal_lines[:, 1, 2] > picture.normal_lines[:, 0, 2]
+    assert np.array_equal(upward, ~away)

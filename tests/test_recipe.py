@@ -337,6 +337,17 @@ def test_steps_are_added_changed_moved_switched_and_removed_with_exact_undo() ->
     assert [one.key for one in session.part.steps] == ["mirror"]
 
 
+def test_history_keeps_cages_not_what_recipes_made_of_them() -> None:
+    session = session_of(box(), ("smooth", {"level": 3}))
+    for _ in range(3):
+        session.do("set_material", material="felt")
+        assert session.part.stepped.n_faces == 6 * 4**3
+    made = ["plain" in state.document.part.__dict__ for state in session.history]
+    assert made == [False] * (len(made) - 1) + [True]
+    session.undo()
+    assert session.part.stepped.n_faces == 6 * 4**3
+
+
 def test_making_it_plain_keeps_the_surface_and_says_what_stops() -> None:
     session = session_of(box((10, 4, 4)), ("mirror", {"planes": "x"}), ("array", {"count": 2, "move": (0, 9, 0)}))
     session.do("move", by=(30, 0, 0))

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from levelloop.core.arrays import chains, cycles
 from levelloop.core.errors import MeshError
 from levelloop.core.mesh import Mesh, mesh_of_faces
-from levelloop.core.topology import Topology
+from levelloop.core.topology import Topology, topology_of_faces
 
 
 def directed(mesh: Mesh) -> list[tuple[int, int, int]]:
@@ -120,3 +120,16 @@ def test_chains_join_a_run_and_a_loop() -> None:
     as_sets = [(set(members.tolist()), closed) for members, closed in runs]
     assert ({0, 1, 2}, False) in as_sets
     assert ({5, 6, 7}, True) in as_sets
+
+
+@pytest.mark.parametrize(
+    "names", [("box", "grid"), ("moebius", "box", "n-gon caps"), ("empty", "single face"), ("box",)]
+)
+def test_topologies_side_by_side_know_what_they_would_find(names: tuple[str, ...]) -> None:
+    parts = [CAGES[name].topology for name in names]
+    put = Topology.side_by_side(parts)
+    found = Topology(put.face_offsets, put.corners, put.n_points)
+    for name in ("edges", "corner_edge", "edge_offsets", "edge_corners", "edge_face_count", "twin"):
+        assert np.array_equal(getattr(put, name), getattr(found, name)), name
+    wired = Topology.side_by_side([parts[0], topology_of_faces([], 3).with_wires(np.array([[0, 2]]))])
+    assert len(wired.wires) == 1 and wired.n_edges == parts[0].n_edges + 1

@@ -172,13 +172,13 @@ def _reached(sight: Sight, picture: Picture, kind: Kind, screen: Floats, inside:
 
 def facing(sight: Sight, picture: Picture, kind: Kind) -> Booleans:
     """Elements with a face that looks towards the camera: one entry for each of the kind."""
-    mesh = picture.part.to_world(picture.part.mesh)
+    mesh = picture.part.mesh
     topology = mesh.topology
     camera = sight.camera
     if mesh.n_faces == 0:
         return np.ones(len(element_places(picture, kind)), dtype=np.bool_)
     towards = camera.eye - picture.face_middles if camera.perspective else camera.axes[2][None]
-    cosine = (face_normals(topology, mesh.points) * unit(towards)).sum(axis=1)
+    cosine = (face_normals(topology, picture.cage_places) * unit(towards)).sum(axis=1)
     faces = np.asarray(cosine > 1e-6)  # edge on is not facing
     if kind == "faces":
         return faces

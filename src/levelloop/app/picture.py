@@ -123,13 +123,13 @@ class Picture:
     @cached_property
     def normal_lines(self) -> Singles:
         """A short line from the middle of each shown cage face along its normal: (m, 2, 3)."""
-        mesh = self.part.to_world(self.part.mesh)
+        mesh, places = self.part.mesh, self.cage_places
         shown = np.flatnonzero(~mesh.hidden)
         if len(shown) == 0:
             return np.zeros((0, 2, 3), dtype=np.float32)
         start = self.face_middles[shown]
-        length = 0.5 * np.sqrt(np.median(face_areas(mesh.topology, mesh.points)[shown]))
-        end = start + length * face_normals(mesh.topology, mesh.points, shown)
+        length = 0.5 * np.sqrt(np.median(face_areas(mesh.topology, places)[shown]))
+        end = start + length * face_normals(mesh.topology, places, shown)
         return np.stack((start, end), axis=1).astype(np.float32)
 
     @cached_property

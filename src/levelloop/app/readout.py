@@ -120,15 +120,14 @@ def _stray(name: str, words: str, link: str) -> str:
 
 def far_side(selection: Selection, picture: Picture, camera: Camera) -> Booleans:
     """Which selected elements face away from the camera: (n,)."""
-    mesh = picture.part.to_world(picture.part.mesh)
-    topology = mesh.topology
+    topology, shown = picture.part.mesh.topology, picture.cage_places
     if selection.kind == "faces":
-        normals, places = face_normals(topology, mesh.points), picture.face_middles
+        normals, places = face_normals(topology, shown), picture.face_middles
     elif selection.kind == "points":
-        normals, places = point_normals(topology, mesh.points), picture.cage_places
+        normals, places = point_normals(topology, shown), shown
     else:
-        at_faces = face_normals(topology, mesh.points)
-        if mesh.n_faces == 0:
+        at_faces = face_normals(topology, shown)
+        if topology.n_faces == 0:
             return np.zeros(len(selection), dtype=np.bool_)
         faces = topology.edge_faces
         towards = _towards(at_faces, picture.face_middles, camera)

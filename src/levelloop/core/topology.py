@@ -8,6 +8,7 @@ arrays are computed on first use, vectorised, read-only and kept.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import cached_property
 from typing import Self
 
@@ -70,6 +71,29 @@ class Topology:
         topology.corners = frozen(corners)
         topology.n_points = n_points
         return topology
+
+    @classmethod
+    def side_by_side(cls, topologies: Sequence[Topology]) -> Topology:
+        """Several, elements one after the other; their edges are put together, not looked for again."""
+        points = np.cumsum([0, *[one.n_points for one in topologies]])
+        corners = np.cumsum([0, *[one.n_corners for one in topologies]])
+        at = list(zip(topologies, points, corners, strict=False))
+        result = Topology.derived(
+            np.concatenate([[0], *[one.face_offsets[1:] + corner for one, _, corner in at]]),
+            np.concatenate([one.corners + point for one, point, _ in at]),
+            int(points[-1]),
+        )
+        if any(len(one.wires) for one in topologies):
+            return result.with_wires(np.concatenate([one.wires + point for one, point, _ in at]))
+        if all(type(one) is Topology for one in topologies):
+            edges = np.cumsum([0, *[one.n_edges for one in topologies]])
+            offsets = np.concatenate([[0], *[one.edge_offsets[1:] + corner for one, _, corner in at]])
+            corner_edge = [one.corner_edge + edge for one, edge in zip(topologies, edges, strict=False)]
+            result.__dict__["edges"] = frozen(np.concatenate([one.edges + point for one, point, _ in at]))
+            result.__dict__["corner_edge"] = frozen(np.concatenate(corner_edge))
+            by_edge = np.concatenate([one.edge_corners + corner for one, _, corner in at])
+            result.__dict__["_corners_by_edge"] = frozen(by_edge), frozen(offsets)
+        return result
 
     def with_wires(self, pairs: Integers) -> Topology:
         """The same faces with other wires; pairs that a face has, double or degenerate ones are left out."""

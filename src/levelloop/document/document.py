@@ -70,6 +70,10 @@ class Part:
         """The cage after the steps, not smoothed by the rail; steps that cannot run are left out."""
         return build(self.mesh, links_of(self.steps, 0))
 
+    def forget(self) -> None:
+        """Lets go of what the recipe made; it is made again when somebody asks."""
+        self.__dict__.pop("plain", None)
+
     @property
     def stepped(self) -> Mesh:
         """What the part looks like to others: its cage after the steps, not smoothed by the rail."""

@@ -133,7 +133,7 @@ class Session:
         old = self.state
         self._here -= 1
         del self._states[self._here + 1 :]
-        self.changed.emit(old, self.state)
+        self._announce(old, self.state)
 
     def apply(self, document: Document, sentence: str, selections: Mapping[str, Selection] | None = None) -> None:
         """Makes a changed document the present one, as one entry of the history."""
@@ -221,7 +221,7 @@ class Session:
         """Makes an entry of the history the present one."""
         old = self.state
         self._here = min(max(index, 0), len(self._states) - 1)
-        self.changed.emit(old, self.state)
+        self._announce(old, self.state)
 
     # Selecting
 
@@ -321,7 +321,15 @@ class Session:
         del self._states[self._here + 1 :]
         self._states.append(state)
         self._here += 1
-        self.changed.emit(old, state)
+        self._announce(old, state)
+
+    def _announce(self, old: State, new: State) -> None:
+        """Tells of a change; what recipes made of parts that are only history now is let go."""
+        present = {id(part) for part in new.document.parts}
+        for part in old.document.parts:
+            if id(part) not in present:
+                part.forget()
+        self.changed.emit(old, new)
 
     def _amend(self, state: State) -> None:
         """Replaces the present entry by one that differs in what is selected or active only."""
@@ -329,7 +337,7 @@ class Session:
         if self._saved is old.document:
             self._saved = state.document
         self._states[self._here] = state
-        self.changed.emit(old, state)
+        self._announce(old, state)
 
 
 def _reviewed(part: Part, purpose: Purpose) -> Report:

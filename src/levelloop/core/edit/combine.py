@@ -14,15 +14,9 @@ from levelloop.core.topology import Topology
 def combined(meshes: Sequence[Mesh]) -> Mesh:
     """One mesh of all, elements one mesh after the other, tags kept; nothing is welded."""
     names = tuple(dict.fromkeys(name for mesh in meshes for name in mesh.materials))
+    topology = Topology.side_by_side([mesh.topology for mesh in meshes])
     first_point = np.cumsum([0, *[mesh.n_points for mesh in meshes]])
-    first_corner = np.cumsum([0, *[mesh.topology.n_corners for mesh in meshes]])
-    starts = list(zip(meshes, first_point.tolist(), first_corner.tolist(), strict=False))
-    topology = Topology.derived(
-        np.concatenate([[0], *[mesh.topology.face_offsets[1:] + corner for mesh, _, corner in starts]]),
-        np.concatenate([mesh.topology.corners + point for mesh, point, _ in starts]),
-        int(first_point[-1]),
-    ).with_wires(np.concatenate([mesh.topology.wires + point for mesh, point, _ in starts]))
-    pairs = np.concatenate([mesh.topology.edges + point for mesh, point, _ in starts])
+    pairs = np.concatenate([mesh.topology.edges + point for mesh, point in zip(meshes, first_point, strict=False)])
     # Edges are sorted by their points, so mostly they stay as they were, one mesh after the other.
     as_they_were = np.array_equal(pairs, topology.edges)
     new_edge = np.arange(len(pairs)) if as_they_were else topology.find_edges(pairs)

@@ -150,6 +150,8 @@ def _piece(mesh: Mesh, faces: Integers) -> tuple[Mesh, Origin]:
     gone: Booleans = np.ones(mesh.n_faces, dtype=np.bool_)
     gone[faces] = False
     bare = ~mask_of(mesh.topology.corners[mesh.topology.corners_of_faces(faces)], mesh.n_points)
+    if len(faces) == mesh.n_faces and not bare.any() and not len(mesh.topology.wires):
+        return mesh, identity(mesh)
     wires = mesh.topology.wire_edges
     return drop_faces(mesh, gone, keep_unattached=True, drop_points=bare, drop_edges=wires)
 
