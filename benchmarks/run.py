@@ -290,7 +290,7 @@ def recipes() -> list[Row]:
         links = links_of(steps, level)
         first = build(cage, links)
         dragged = cage.points.copy()
-        dragged[7] += (0.1, 0.2, 0.5)
+        dragged[mesh.n_points // 2 + 3] += (0.1, 0.2, 0.5)
         faces = f"{first.topology.n_faces:,} faces after it"
         fresh = best(lambda cage=cage, links=links: build(cage, links), 3)
         rows.append((f"1,200 faces: {title}, from nothing", fresh, None, faces))
