@@ -16,7 +16,6 @@ from test_properties import NUMBERS, check_origins, check_valid
 
 import levelloop as ll
 from levelloop.cli import cli
-from levelloop.core.edit.copies import keep_slice
 from levelloop.core.errors import LevelLoopError
 from levelloop.core.forms.primitives import box, cylinder, plane, quad_sphere
 from levelloop.core.measure.faces import face_areas, signed_volume
@@ -542,15 +541,6 @@ def test_every_kind_of_step_is_declared_once() -> None:
         one = step(kind.key)
         assert label(one) and growth([one]) >= 1.0
         assert REGISTRY[f"step_{kind.key}"].menu == "Recipe"
-
-
-def test_slices_of_core_are_what_the_step_repeats() -> None:
-    """Whatever way the sectors are cut, area times count is the whole's."""
-    for count in (2, 3, 5):
-        part = keep_slice(quad_sphere(20, 6), NOTHING, count).mesh
-        area = face_areas(part.topology, part.points).sum() * count
-        full = quad_sphere(20, 6)
-        assert area == pytest.approx(face_areas(full.topology, full.points).sum(), rel=2e-3)
 
 
 def test_a_result_is_a_surface_like_any_other() -> None:
