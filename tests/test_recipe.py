@@ -284,6 +284,10 @@ def test_connectivity_is_not_built_again_while_only_points_move() -> None:
     moved[np.flatnonzero(cage.points[:, 0] == 5)[2]] += (2.0, 0, 0)
     third = build(cage.with_points(moved), links_of(steps, 2), second)
     assert third.stops[0].topology is not second.stops[0].topology
+    # Known by its place in the recipe too: that is what the build line counts by.
+    off = [step("taper", on=False), *steps]
+    places = [stop.link.place for stop in build(third.cage, links_of(off, 2), third).stops]
+    assert places == [1, 2, 3, 4]
     # The same once more is not even run.
     assert all(a is b for a, b in zip(build(third.cage, links_of(steps, 2), third).stops, third.stops, strict=True))
 
@@ -513,6 +517,8 @@ def test_scripts_and_the_command_line_run_recipes(tmp_path: Path) -> None:
         (lambda s: s.move_step(0, 9), "there is no step 10"),
         (lambda s: s.remove_step(-1), "at least 0|between"),
         (lambda s: s.do("step_bend", step=0), "is mirror, not bend"),
+        (lambda s: s.do("step_bend", step=[1]), "must be a finite number"),
+        (lambda s: s.do("remove_step", step="first"), "first"),
         (lambda s: s.do("keep_slice", count=1), "between 2"),
         (lambda s: s.do("keep_slice", pivot="anchor"), "no anchor yet"),
         (lambda s: s.do("copy_recipe"), "Name the part"),

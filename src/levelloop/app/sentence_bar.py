@@ -305,7 +305,7 @@ class SentenceBar(QWidget):
         return [
             parameter.name
             for parameter in operation.parameters
-            if parameter.optional and parameter.name not in shown and parameter.name not in ("into", "rims")
+            if parameter.optional and parameter.name not in shown and parameter.name not in ("into", "rims", "step")
             if not isinstance(parameter, Plain)
         ]
 

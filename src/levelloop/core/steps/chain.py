@@ -163,7 +163,8 @@ def build(cage: Mesh, links: Sequence[Link | Smoothing], like: Built | None = No
 
 
 def _edited(link: Link, mesh: Mesh, route: Route, old: Stop | None) -> Stop:
-    if old is not None and old.before is mesh and isinstance(old.link, Link) and old.link.key == link.key:
+    known = old.link if old is not None and old.before is mesh else None
+    if old is not None and isinstance(known, Link) and (known.key, known.place) == (link.key, link.place):
         return old
     followed = _followed(link, mesh, old)
     if followed is not None:

@@ -20,7 +20,7 @@ from levelloop.core.selection import NOTHING, Selection, select_all
 from levelloop.core.steps.chain import MOST_MADE, build
 from levelloop.core.topology import Topology
 from levelloop.document.document import Document, Part
-from levelloop.document.parameters import Count, PartName, Plain, StepNumber, Toggle
+from levelloop.document.parameters import Count, PartName, StepNumber, Toggle
 from levelloop.document.parting import Change
 from levelloop.document.recipe import STEPS, Step, StepKind, growth, links_of
 from levelloop.document.registry import Operation
@@ -209,7 +209,7 @@ def _operation(kind: StepKind) -> Operation:
         kind.sentence,
         kind.hint,
         "parts",
-        (*kind.parameters, Plain("step", None, optional=True)),
+        (*kind.parameters, StepNumber("step", None, "The one whose numbers change; none adds one", optional=True)),
     )
 
 
