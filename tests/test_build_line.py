@@ -275,10 +275,18 @@ def test_a_large_recipe_is_made_off_the_windows_thread(empty: Hands) -> None:
     empty.settle()
     assert shown(empty) == (16_000, None, 0)
     empty.window.line.grab()
-    assert empty.window.line._counts(empty.session.part)[0] == [16_000]
+    assert empty.window.line._counts(empty.session.part).faces == (16_000,)
     empty.window.set_stop(1)
     empty.settle()
     assert shown(empty) == (64_000, None, 1)
+    # What follows the rail is counted as the picture has it, and for other levels in proportion.
+    empty.session.add_step("smooth")
+    empty.session.add_step("array", count=2, move=(50, 0, 0))
+    empty.settle()
+    counts = empty.window.line._counts(empty.session.part)
+    assert counts.rail == 1 and [counts.after(2, level) for level in (0, 1, 2)] == [32_000, 128_000, 512_000]
+    empty.session.undo()
+    empty.session.undo()
     # More than fits is not even begun.
     empty.window.set_stop(5)
     empty.settle()

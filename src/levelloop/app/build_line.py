@@ -13,7 +13,7 @@ from levelloop.app.theme import Theme, colour, text_font
 from levelloop.core.subdivision.surface import HIGHEST_LEVEL, level_counts
 from levelloop.core.topology import Topology
 from levelloop.document.document import Part
-from levelloop.document.recipe import growth, label, rail_place
+from levelloop.document.recipe import Step, growth, label, rail_place
 from levelloop.document.session import Session
 
 Stop = int | str
@@ -62,6 +62,28 @@ class Layout:
     add: float
 
 
+@dataclass(frozen=True, eq=False)
+class Counts:
+    """How many faces a part has along the line.
+
+    faces: after each step, 0 where it is not known, those after the rail with the rail at a level; base: what the rail
+    smooths, None where it is not known; rail: which step it drives.
+    """
+
+    faces: tuple[int, ...]
+    base: Topology | None
+    rail: int = 0
+    level: int = 0
+
+    def after(self, step: int, level: int) -> int:
+        """Faces after a step with the rail at a level; 0 where it is not known."""
+        count = self.faces[step] if step < len(self.faces) else 0
+        if step < self.rail or self.base is None or not self.base.n_faces:
+            return count
+        # What follows the rail has as many times as many faces as the rail makes.
+        return round(count * level_counts(self.base, level)[2] / level_counts(self.base, self.level)[2])
+
+
 class BuildLine(QWidget):
     """One line with stations.
 
@@ -85,7 +107,7 @@ class BuildLine(QWidget):
         self._over: Stop | Station | None = None
         self._pressed: tuple[Station, float] | None = None
         self._dragged_to: float | None = None
-        self._counted: tuple[Topology, object, list[int], Topology] | None = None
+        self._counted: tuple[Topology, tuple[Step, ...], Counts] | None = None
         self.setToolTip("Page Up and Page Down change the level; Space shows the other of cage and smooth")
 
     def sizeHint(self) -> QSize:
@@ -194,11 +216,7 @@ class BuildLine(QWidget):
             painter.end()
             return
         part, layout = self.session.part, self.layout_now()
-        counts, base = self._counts(part)
-        if base is not None and base.n_faces:
-            # What follows the rail has as many times as many faces as the rail makes.
-            rail_makes = level_counts(base, max(part.level, int(part.limit)))[2] / base.n_faces
-            counts = [count if count >= 0 else round(-count * rail_makes) for count in counts]
+        counts = self._counts(part)
         self._draw_way(painter, part, layout)
         for station in layout.stations:
             self._draw_station(painter, station, part, counts)
@@ -207,9 +225,9 @@ class BuildLine(QWidget):
         output: Stop = "limit" if part.limit else part.level
         for place in layout.places:
             self._draw_stop(painter, place, output)
-            self._draw_words(painter, place, part, base)
+            self._draw_words(painter, place, part, counts.base)
         self._draw_add(painter, layout.add)
-        self._draw_counts(painter, part, base)
+        self._draw_counts(painter, part, counts.base)
         painter.end()
 
     def _draw_way(self, painter: QPainter, part: Part, layout: Layout) -> None:
@@ -238,7 +256,7 @@ class BuildLine(QWidget):
         after = [station.left for station in layout.stations if station.step > rail_place(part.steps)]
         return max(after) if after else next((place.x for place in layout.places if place.stop == self.stop), CAGE_AT)
 
-    def _draw_station(self, painter: QPainter, station: Station, part: Part, counts: list[int]) -> None:
+    def _draw_station(self, painter: QPainter, station: Station, part: Part, counts: Counts) -> None:
         theme, step = self.theme, part.steps[station.step]
         until = self.stage.until(part)
         is_here = until == station.step + 1
@@ -262,11 +280,12 @@ class BuildLine(QWidget):
         room = box.adjusted(20, 0, -6, 0)
         text = painter.fontMetrics().elidedText(station.words, Qt.TextElideMode.ElideRight, int(room.width()) + 2)
         painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, text)
-        if step.enabled and station.step < len(counts) and counts[station.step]:
+        faces = counts.after(station.step, max(part.level, int(part.limit)))
+        if step.enabled and faces:
             painter.setFont(text_font(8.0))
             painter.setPen(colour(theme.ink if is_here else theme.quiet))
             under = QRectF(station.middle - 44, Y + 12, 88, 14)
-            painter.drawText(under, Qt.AlignmentFlag.AlignCenter, _short(counts[station.step]))
+            painter.drawText(under, Qt.AlignmentFlag.AlignCenter, _short(faces))
 
     def _draw_drop(self, painter: QPainter, layout: Layout) -> None:
         """Where a dragged step would come to stand."""
@@ -342,35 +361,27 @@ class BuildLine(QWidget):
 
     # Counting
 
-    def _counts(self, part: Part) -> tuple[list[int], Topology | None]:
-        """How many faces there are after each step, 0 where it is not known, and what the rail smooths.
-
-        Negative after the rail: that many for as many as there are before it, at level 0.
-        """
+    def _counts(self, part: Part) -> Counts:
         if not part.steps:
-            return [], part.mesh.topology
-        kept = self._counted
-        if kept is not None and kept[0] is part.mesh.topology and kept[1] is part.steps:
-            return kept[2], kept[3]
-        if part.mesh.n_faces * growth(part.steps) > AT_ONCE:
+            return Counts((), part.mesh.topology)
+        if self._counted is not None and self._counted[:2] == (part.mesh.topology, part.steps):
+            return self._counted[2]
+        built, level = None, 0
+        if part.mesh.n_faces * growth(part.steps) <= AT_ONCE:
+            built = part.plain
+        else:
             # Too many to count here and now; the picture that is made elsewhere tells.
             picture = self.stage.picture(part.id)
             if picture is None or picture.part.steps is not part.steps or picture.until is not None:
-                return [], None
-            built = picture.built
-        else:
-            built = part.plain
-        counts = [0] * len(part.steps)
-        base = built.cage.topology
+                return Counts((), None)
+            built, level = picture.built, picture.level
         rail = rail_place(part.steps)
-        for stop in built.stops:
-            if stop.link.place < len(counts):
-                counts[stop.link.place] = stop.topology.n_faces
-            if stop.link.place < rail:
-                base = stop.topology
-        counts = counts[:rail] + [-count for count in counts[rail:]]
-        self._counted = (part.mesh.topology, part.steps, counts, base)
-        return counts, base
+        after = {stop.link.place: stop.topology for stop in built.stops}
+        before_rail = [after[place] for place in sorted(after) if place < rail]
+        faces = tuple(after[place].n_faces if place in after else 0 for place in range(len(part.steps)))
+        counts = Counts(faces, before_rail[-1] if before_rail else part.mesh.topology, rail, level)
+        self._counted = (part.mesh.topology, part.steps, counts)
+        return counts
 
     # Hands
 

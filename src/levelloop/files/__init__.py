@@ -13,7 +13,8 @@ from levelloop.files.errors import FileError
 from levelloop.files.obj import read_obj, write_obj
 from levelloop.files.ply import read_ply, write_ply
 from levelloop.files.stl import read_stl, write_stl
-from levelloop.files.usd import read_usd, write_usd
+from levelloop.files.usd import write_usd
+from levelloop.files.usd_reading import read_usd
 
 Named = Sequence[tuple[str, Mesh]]
 
