@@ -184,9 +184,9 @@ def _print_reports(reports: list[tuple[Part, Report]], purpose: str, ready: bool
 
 
 def _report_json(part: Part, report: Report) -> dict[str, Any]:
-    # The cage's own, but for its poles: what the recipe adds decides whether a point at a rim is one.
     from levelloop.core.review import count
 
+    # The cage's own, but for its poles: what the recipe adds decides whether a point at a rim is one.
     cage = count(part.mesh)
     counts = replace(cage, poles=report.counts.poles, boundary_poles=report.counts.boundary_poles)
     return {
