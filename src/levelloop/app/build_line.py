@@ -8,8 +8,9 @@ from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
-from levelloop.app.stage import AT_ONCE, MOST_FACES, Stage
+from levelloop.app.stage import AT_ONCE, Stage
 from levelloop.app.theme import Theme, colour, text_font
+from levelloop.core.steps.chain import MOST_SMOOTHED
 from levelloop.core.subdivision.surface import HIGHEST_LEVEL, level_counts
 from levelloop.core.topology import Topology
 from levelloop.document.document import Part
@@ -196,7 +197,7 @@ class BuildLine(QWidget):
         index = STOPS.index(stop) if stop in STOPS else 0
         wanted = STOPS[min(max(index + by, 0), len(STOPS) - 1)]
         if isinstance(wanted, int) and self.session.document.parts:
-            while wanted > 0 and self.stage.faces_at(self.session.part, wanted) > MOST_FACES:
+            while wanted > 0 and self.stage.faces_at(self.session.part, wanted) > MOST_SMOOTHED:
                 wanted -= 1
         return wanted
 
@@ -221,7 +222,7 @@ class BuildLine(QWidget):
         for station in layout.stations:
             self._draw_station(painter, station, part, counts)
         if self._pressed is not None and self._dragged_to is not None:
-            self._draw_drop(painter, layout)
+            self._draw_drop(painter)
         output: Stop = "limit" if part.limit else part.level
         for place in layout.places:
             self._draw_stop(painter, place, output)
@@ -250,10 +251,11 @@ class BuildLine(QWidget):
 
     def _reached(self, part: Part, layout: Layout) -> float:
         """How far along the line the part is shown."""
-        until = self.stage.until(part)
-        if until is not None:
+        until, rail = self.stage.until(part), rail_place(part.steps)
+        on_rail = until is not None and until - 1 == rail and self.stage.is_smooth(part)
+        if until is not None and not on_rail:
             return layout.stations[until - 1].left if until else CAGE_AT
-        after = [station.left for station in layout.stations if station.step > rail_place(part.steps)]
+        after = [] if on_rail else [station.left for station in layout.stations if station.step > rail]
         return max(after) if after else next((place.x for place in layout.places if place.stop == self.stop), CAGE_AT)
 
     def _draw_station(self, painter: QPainter, station: Station, part: Part, counts: Counts) -> None:
@@ -287,7 +289,7 @@ class BuildLine(QWidget):
             under = QRectF(station.middle - 44, Y + 12, 88, 14)
             painter.drawText(under, Qt.AlignmentFlag.AlignCenter, _short(faces))
 
-    def _draw_drop(self, painter: QPainter, layout: Layout) -> None:
+    def _draw_drop(self, painter: QPainter) -> None:
         """Where a dragged step would come to stand."""
         assert self._pressed is not None and self._dragged_to is not None
         station = self._pressed[0]

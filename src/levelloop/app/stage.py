@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
 
 from levelloop.app.picture import Picture, make_picture, shown_level
 from levelloop.core.arrays import Floats
+from levelloop.core.steps.chain import MOST_SMOOTHED
 from levelloop.core.subdivision.surface import level_counts
 from levelloop.document.document import Part
 from levelloop.document.recipe import growth
@@ -19,8 +20,6 @@ from levelloop.document.session import Session
 AT_ONCE = 8_000
 # Faces that follow the pointer while something is dragged.
 QUICK = 4_000
-# Faces above which a level is not built: about 1 kB each with all that belongs to them.
-MOST_FACES = 8_000_000
 
 
 class Work(QRunnable):
@@ -180,8 +179,9 @@ class Stage(QObject):
     def forget(self) -> None:
         """Forgets every picture, and what was shown how: another document comes."""
         self.close()
-        for kept in (self.pictures, self._smooth, self._until):
-            kept.clear()  # type: ignore[attr-defined]
+        self.pictures.clear()
+        self._smooth.clear()
+        self._until.clear()
 
     # Helpers
 
@@ -193,12 +193,12 @@ class Stage(QObject):
             self._wanted.pop(part.id, None)
             return
         faces = self.faces_at(part, level)
-        if faces > MOST_FACES:
+        if faces > MOST_SMOOTHED:
             self.told.emit(f"That would be {faces:,} faces, more than fits; the cage is shown.")
             self._smooth[part.id] = smooth = False
             level = 0
             faces = self.faces_at(part, 0)
-            if faces > MOST_FACES:
+            if faces > MOST_SMOOTHED:
                 self._until[part.id] = until = 0
                 faces = part.mesh.n_faces
         if faces <= AT_ONCE or (level == 0 and not part.steps):

@@ -12,6 +12,7 @@ import numpy as np
 from levelloop.core.arrays import Floats, Integers, frozen
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
+from levelloop.core.review.findings import counted
 from levelloop.core.selection import Kind
 from levelloop.core.steps.chain import Built, build
 from levelloop.core.subdivision.surface import without_holes
@@ -84,6 +85,13 @@ class Part:
         origins = self.plain.trace.source.of(kind)[indices]
         found, first = np.unique(origins[origins >= 0], return_index=True)
         return np.asarray(found[np.argsort(first)])
+
+    def step(self, place: int) -> Step:
+        """The step at a place, counted from 0. Raises EditError where there is none."""
+        if not 0 <= place < len(self.steps):
+            there = counted(len(self.steps), "step")
+            raise EditError(f"“{self.name}” has {there}; there is no step {place + 1}.")
+        return self.steps[place]
 
     def step_name(self, place: int) -> str:
         """A step by its place, in words: "step 2 (bend)"."""

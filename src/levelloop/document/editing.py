@@ -12,7 +12,7 @@ from levelloop.core.edit.carry import Edit, mapped, through
 from levelloop.core.edit.symmetry import made_symmetric, on_both_sides, twins_by_flow, twins_by_place
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
-from levelloop.core.selection import Selection, combine
+from levelloop.core.selection import NOTHING, Selection, combine
 from levelloop.document.document import Part, Symmetry
 from levelloop.document.registry import Operation
 
@@ -39,7 +39,7 @@ def placed_whole(part: Part, operation: Operation, values: dict[str, Any]) -> Pa
     world = part.to_world(part.mesh).points
     if len(world) == 0:
         return None
-    edit = operation.run(part.to_world(part.mesh), Selection("points", np.zeros(0, dtype=np.int64)), **values)
+    edit = operation.run(part.to_world(part.mesh), NOTHING, **values)
     moved = edit.mesh.points
     middle = world.mean(axis=0)
     spread = np.linalg.svd(world - middle, full_matrices=False)
@@ -116,15 +116,14 @@ def _tells_sides_apart(value: Any, axis: int) -> bool:
 def _named_on_both_sides(part: Part, operation: Operation, values: dict[str, Any], axis: int, twin: Integers) -> Edit:
     """An operation that names its elements itself, with them and then with their twins."""
     assert operation.mirrored is not None
-    nothing = Selection("faces", np.zeros(0, dtype=np.int64))
-    first = edited(part, operation, nothing, values)
+    first = edited(part, operation, NOTHING, values)
     to_part = np.linalg.inv(part.transform)
     mirror = np.diag(np.insert(np.ones(3), axis, -1.0))
     other = operation.mirrored(part.mesh, values, twin, to_part @ mirror @ part.transform)
     try:
         if other is None:
             raise EditError("Both sides are the same.")
-        second = edited(replace(part, mesh=first.mesh), operation, nothing, other)
+        second = edited(replace(part, mesh=first.mesh), operation, NOTHING, other)
     except EditError:
         told = "It meets the plane of symmetry, so it was made once."
         return replace(first, message=" ".join(filter(None, (first.message, told))))

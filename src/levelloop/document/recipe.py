@@ -17,7 +17,7 @@ from levelloop.core.edit.thicken import thicken
 from levelloop.core.edit.transform import slant
 from levelloop.core.edit.weld import weld
 from levelloop.core.mesh import Mesh
-from levelloop.core.selection import Selection, select_all
+from levelloop.core.selection import NOTHING, select_all
 from levelloop.core.steps.chain import Link, Smoothing
 from levelloop.core.steps.mirror import PLANES, follow_mirror, mirror
 from levelloop.core.steps.shaping import bend, taper, twist
@@ -75,7 +75,7 @@ def links_of(
     level, limit: of the level rail. It drives the last smooth step whose level is "rail"; without one the recipe ends
     with a smooth step of its own.
     """
-    driven = [i for i, step in enumerate(steps) if step.enabled and step.key == "smooth" and _is_rail(step)]
+    rail = rail_place(steps)
     links: list[Link | Smoothing] = []
     for place, step in enumerate(steps[:until]):
         if not step.enabled:
@@ -84,9 +84,9 @@ def links_of(
             links.append(_link(step, place))
         elif not _is_rail(step):
             links += _smoothing(step.parameters["level"], False, step.parameters["creases"], place)
-        elif place == driven[-1]:
+        elif place == rail:
             links += _smoothing(level, limit, step.parameters["creases"], place)
-    if not driven and until is None:
+    if rail == len(steps) and until is None:
         links += _smoothing(level, limit, True, len(steps))
     return links
 
@@ -136,7 +136,7 @@ def _on_all(run: Callable[..., Edit]) -> Callable[..., Edit]:
     """An operation run on everything there is."""
 
     def on_all(mesh: Mesh, **parameters: Any) -> Edit:
-        return run(mesh, Selection("faces", np.zeros(0, dtype=np.int64)), **parameters)
+        return run(mesh, NOTHING, **parameters)
 
     return on_all
 

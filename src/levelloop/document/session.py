@@ -12,7 +12,7 @@ from psygnal import Signal
 
 from levelloop.core.errors import EditError
 from levelloop.core.review import Report, review
-from levelloop.core.review.findings import Finding, Purpose, counted
+from levelloop.core.review.findings import Finding, Purpose
 from levelloop.core.selection import (
     KINDS,
     Kind,
@@ -25,7 +25,7 @@ from levelloop.core.selection import (
 from levelloop.core.where import select_where
 from levelloop.document.document import Document, Part
 from levelloop.document.operations import REGISTRY
-from levelloop.document.recipe import STEPS, Step, StepKind
+from levelloop.document.recipe import STEPS, StepKind
 from levelloop.document.registry import Operation
 from levelloop.document.running import State, check, described, run
 from levelloop.document.units import parse_length
@@ -149,7 +149,7 @@ class Session:
 
     def set_step(self, step: int, **parameters: Any) -> str:
         """Gives a step, counted from 0, other numbers. Raises EditError."""
-        here = self._step(step)
+        here = self.part.step(step)
         return self.do(f"step_{here.key}", **{**here.parameters, **parameters, "step": step})
 
     def move_step(self, step: int, to: int) -> str:
@@ -286,12 +286,6 @@ class Session:
         return target
 
     # Helpers
-
-    def _step(self, step: int) -> Step:
-        steps = self.part.steps
-        if not 0 <= step < len(steps):
-            raise EditError(f"“{self.part.name}” has {counted(len(steps), 'step')}; there is no step {step + 1}.")
-        return steps[step]
 
     def _run(self, base: State, operation: Operation, given: Mapping[str, Any], replacing: bool = False) -> str:
         document = base.document

@@ -11,7 +11,7 @@ from levelloop.core.edit.carry import Edit, identity, through
 from levelloop.core.edit.copies import mirror_across
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
-from levelloop.core.selection import Selection
+from levelloop.core.selection import NOTHING
 
 PLANES = ("x", "y", "z", "xy", "xz", "yz", "xyz")
 
@@ -23,10 +23,10 @@ def mirror(mesh: Mesh, planes: str = "x", weld: float = 0.001) -> Edit:
     """
     if planes not in PLANES:
         raise EditError(f"A mirror step has planes such as x, xy or xyz, not {planes!r}.")
-    edit = Edit(mesh, Selection("faces", np.zeros(0, dtype=np.int64)), identity(mesh))
+    edit = Edit(mesh, NOTHING, identity(mesh))
     told = []
     for plane in planes:
-        once = mirror_across(edit.mesh, Selection("faces", np.zeros(0, dtype=np.int64)), plane, None, weld)
+        once = mirror_across(edit.mesh, NOTHING, plane, None, weld)
         edit = replace(once, origin=through(edit.origin, once.origin))
         told.append(f"Across {plane}: {once.message[0].lower()}{once.message[1:]}")
     return replace(edit, message=" ".join(told))

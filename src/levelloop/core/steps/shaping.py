@@ -12,7 +12,7 @@ from levelloop.core.edit.transform import pivot_place
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
 from levelloop.core.planes import as_direction
-from levelloop.core.selection import Selection
+from levelloop.core.selection import NOTHING, Selection
 
 
 def bend(
@@ -75,7 +75,7 @@ def taper(mesh: Mesh, factor: float, axis: Any = "z", pivot: Any = "middle") -> 
 
 
 def _moved(mesh: Mesh, points: Floats) -> Edit:
-    return Edit(mesh.with_points(points), Selection("points", np.zeros(0, dtype=np.int64)), identity(mesh))
+    return Edit(mesh.with_points(points), NOTHING, identity(mesh))
 
 
 def _centre(mesh: Mesh, pivot: Any) -> Floats:

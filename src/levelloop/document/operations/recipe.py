@@ -42,8 +42,7 @@ def add_or_set(
         place = len(part.steps)
         steps = (*part.steps, Step(kind, parameters))
     else:
-        place = _place(part, step)
-        old = part.steps[place]
+        place, old = step, part.step(step)
         if old.key != kind:
             raise EditError(f"Step {place + 1} of “{part.name}” is {STEPS[old.key].title.lower()}, not {kind}.")
         steps = (*part.steps[:place], replace(old, parameters=parameters), *part.steps[place + 1 :])
@@ -59,26 +58,25 @@ def add_or_set(
 def move_step(document: Document, selections: Selections, step: int, to: int) -> Change:
     """Puts a step of the active part's recipe before or after others; to: its place afterwards."""
     part = _unlocked(document)
-    place, target = _place(part, step), _place(part, to)
-    rest = [*part.steps[:place], *part.steps[place + 1 :]]
-    rest.insert(target, part.steps[place])
+    moved, _ = part.step(step), part.step(to)
+    rest = [*part.steps[:step], *part.steps[step + 1 :]]
+    rest.insert(to, moved)
     return Change(document.with_part(replace(part, steps=tuple(rest))), selections)
 
 
 def enable_step(document: Document, selections: Selections, step: int, on: bool) -> Change:
     """Switches a step on or off."""
     part = _unlocked(document)
-    place = _place(part, step)
-    switched = replace(part.steps[place], enabled=on)
-    steps = (*part.steps[:place], switched, *part.steps[place + 1 :])
+    switched = replace(part.step(step), enabled=on)
+    steps = (*part.steps[:step], switched, *part.steps[step + 1 :])
     return Change(document.with_part(replace(part, steps=steps)), selections)
 
 
 def remove_step(document: Document, selections: Selections, step: int) -> Change:
     """Takes a step out of the recipe."""
     part = _unlocked(document)
-    place = _place(part, step)
-    return Change(document.with_part(replace(part, steps=(*part.steps[:place], *part.steps[place + 1 :]))), selections)
+    part.step(step)
+    return Change(document.with_part(replace(part, steps=(*part.steps[:step], *part.steps[step + 1 :]))), selections)
 
 
 def copy_recipe(document: Document, selections: Selections, to: str | None) -> Change:
@@ -104,7 +102,9 @@ def bake_steps(document: Document, selections: Selections, until: int | None = N
     part = _unlocked(document)
     if not part.steps:
         raise EditError(f"“{part.name}” has no steps to make plain.")
-    count = len(part.steps) if until is None else _place(part, until) + 1
+    if until is not None:
+        part.step(until)
+    count = len(part.steps) if until is None else until + 1
     built = build(part.mesh, links_of(part.steps, part.level, part.limit, count))
     for trouble in built.troubles:
         raise EditError(f"{part.step_name(trouble.place).capitalize()}: {trouble.reason}")
@@ -154,13 +154,6 @@ def _unlocked(document: Document) -> Part:
     if part.locked:
         raise EditError(f"“{part.name}” is locked.")
     return part
-
-
-def _place(part: Part, step: int) -> int:
-    if not 0 <= step < len(part.steps):
-        there = counted(len(part.steps), "step")
-        raise EditError(f"“{part.name}” has {there}; there is no step {step + 1}.")
-    return step
 
 
 def _told(part: Part, changed: Part, place: int) -> str:
