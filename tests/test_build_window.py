@@ -143,11 +143,11 @@ def test_strips_are_drawn_over_another_part(empty: Hands) -> None:
     empty.key(Qt.Key.Key_Return)
     state = empty.session.state
     assert state.key == "lay_strip" and state.parameters["onto"] == "form"
-    laid = empty.session.document.find("strips").mesh.points[4:]
+    laid = empty.session.document.by_name("strips").mesh.points[4:]
     assert len(laid) == 18 and np.abs(np.linalg.norm(laid, axis=1) - 20).max() < 0.5
     # Its numbers stand open: another width, live.
     empty.session.change_last(width=8.0, count=4)
-    assert empty.session.document.find("strips").mesh.n_faces == 5
+    assert empty.session.document.by_name("strips").mesh.n_faces == 5
     empty.window.on_view.take_tool(None)
 
 

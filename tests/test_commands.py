@@ -103,7 +103,7 @@ def test_the_menu_of_a_part_changes_its_looks_and_place(empty: Hands) -> None:
     two_boxes_in(empty)
     session, window = empty.session, empty.window
     part_menu(empty, "Lock")
-    assert session.part.locked and session.state.sentence == "Lock “second”"
+    assert session.part.locked and session.state.sentence == "Let the part be locked"
     part_menu(empty, "Unlock")
     part_menu(empty, "Make a helper")
     part_menu(empty, "No helper any more")

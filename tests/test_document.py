@@ -157,7 +157,7 @@ def test_shown_numbers_read_back_alike() -> None:
         ("crease", {"weight": 11}, "between 0 and 10"),
         ("add_box", {"size": (1, 2)}, "size is 3 numbers"),
         ("add_cylinder", {"caps": "round"}, "face, quads, triangles or open"),
-        ("add_box", {"into": "nothing"}, 'no part "nothing"'),
+        ("add_box", {"into": "nothing"}, "no part “nothing”"),
     ],
 )
 def test_unknown_keys_and_wrong_numbers_change_nothing(key: str, parameters: dict[str, object], sentence: str) -> None:
@@ -199,6 +199,10 @@ def test_changing_the_last_operation_runs_it_again_from_before() -> None:
         session.change_last(steps=0)
     assert signed_volume(session.part.mesh) == pytest.approx(400 * 27)
     session.revert_last()
+    assert session.part.mesh.n_faces == 6 and session.can_redo
+    session.redo()
+    assert signed_volume(session.part.mesh) == pytest.approx(400 * 27)
+    session.revert_last(forget=True)
     assert session.part.mesh.n_faces == 6 and not session.can_redo
 
 
@@ -347,11 +351,11 @@ def test_the_demo_is_built_by_its_scripts() -> None:
     assert not reports["hive bracket"].ready
     assert jar.mesh.creases.max() == 3
     for name in ("jar lid", "bellows", "spout", "shelf bracket", "bolt"):
-        mesh = document.find(name).mesh
+        mesh = document.by_name(name).mesh
         assert (mesh.topology.face_sizes == 4).all() and not mesh.topology.open_edges.any(), name
         assert signed_volume(mesh) > 0
-    bee, dipper = document.find("bee head"), document.find("dipper")
-    assert bee.mesh.n_faces == 80 and document.find("bee form").helper
+    bee, dipper = document.by_name("bee head"), document.by_name("dipper")
+    assert bee.mesh.n_faces == 80 and document.by_name("bee form").helper
     # Half a head and one slice: their recipes make the whole, closed but for the head's two openings.
     assert bee.stepped.n_faces == 160 and bee.stepped.topology.n_shells == 1
     assert bee.stepped.topology.open_edges.sum() == 2 * 20

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from driving import Hands
+from driving import LEFT, Hands
 from PySide6.QtCore import QMimeData, QPointF, Qt
 from PySide6.QtGui import QDropEvent
 
@@ -39,12 +39,14 @@ def test_groups_are_renamed_shown_and_parts_moved() -> None:
     session = Session.new()
     workshop(session)
     document = rename_group(session.document, "hive", "home")
-    assert document.find("bolt").group == "home/fittings" and document.find("jar").group == "table"
+    assert document.by_name("bolt").group == "home/fittings" and document.by_name("jar").group == "table"
     hidden = show_group(document, "home", False)
     assert [part.name for part in hidden.parts if not part.visible] == ["bolt", "roof"]
-    moved = moved_in_list(session.document, session.document.find("bee").id, session.document.find("lid").id, "table")
+    moved = moved_in_list(
+        session.document, session.document.by_name("bee").id, session.document.by_name("lid").id, "table"
+    )
     assert [part.name for part in moved.parts] == ["jar", "bolt", "bee", "lid", "roof"]
-    assert moved.find("bee").group == "table"
+    assert moved.by_name("bee").group == "table"
     with pytest.raises(EditError):
         moved_in_list(session.document, "nobody", None, "")
 
@@ -61,19 +63,19 @@ def test_groups_fold_and_are_renamed_in_place(empty: Hands) -> None:
     header = panel.list.itemWidget(panel.list.item(3))
     assert isinstance(header, GroupRow)
     header.eye.click()
-    assert not empty.session.document.find("bolt").visible and not empty.session.document.find("roof").visible
+    assert not empty.session.document.by_name("bolt").visible and not empty.session.document.by_name("roof").visible
     header = panel.list.itemWidget(panel.list.item(3))
     assert isinstance(header, GroupRow)
-    header.mouseDoubleClickEvent(None)  # type: ignore[arg-type]
+    empty.qtbot.mouseDClick(header, LEFT, pos=header.name.geometry().center())
     header.name.setText("a/b")
     empty.qtbot.keyClick(header.name, Qt.Key.Key_Return)
     assert "without" in empty.window.message
     header = panel.list.itemWidget(panel.list.item(3))
     assert isinstance(header, GroupRow)
-    header.mouseDoubleClickEvent(None)  # type: ignore[arg-type]
+    empty.qtbot.mouseDClick(header, LEFT, pos=header.name.geometry().center())
     header.name.setText("home")
     empty.qtbot.keyClick(header.name, Qt.Key.Key_Return)
-    assert empty.session.document.find("bolt").group == "home/fittings"
+    assert empty.session.document.by_name("bolt").group == "home/fittings"
 
 
 @needs_screen
@@ -81,26 +83,26 @@ def test_rows_are_dragged_into_groups_and_out(empty: Hands) -> None:
     workshop(empty.session)
     panel = empty.window.parts
 
-    panel.drop(panel.row_of(empty.session.document.find("bee").id), 0, True)
-    assert empty.session.document.find("bee").group == "table" and rows(empty.session)[:4] == [
+    panel.drop(panel.row_of(empty.session.document.by_name("bee").id), 0, True)
+    assert empty.session.document.by_name("bee").group == "table" and rows(empty.session)[:4] == [
         "[table]",
         "jar",
         "lid",
         "bee",
     ]
-    panel.drop(panel.row_of(empty.session.document.find("bee").id), 1, False)
+    panel.drop(panel.row_of(empty.session.document.by_name("bee").id), 1, False)
     assert rows(empty.session)[:4] == ["[table]", "bee", "jar", "lid"]
-    panel.drop(panel.row_of(empty.session.document.find("bee").id), panel.list.count(), False)
-    assert empty.session.document.find("bee").group == "" and rows(empty.session)[-1] == "bee"
+    panel.drop(panel.row_of(empty.session.document.by_name("bee").id), panel.list.count(), False)
+    assert empty.session.document.by_name("bee").group == "" and rows(empty.session)[-1] == "bee"
     # A whole group into another, but never into itself.
     panel.drop(0, 3, True)
-    assert empty.session.document.find("jar").group == "hive/table"
+    assert empty.session.document.by_name("jar").group == "hive/table"
     hive = next(n for n, row in enumerate(panel.rows) if row.group == "hive" and row.part is None)
     inner = next(n for n, row in enumerate(panel.rows) if row.group == "hive/fittings" and row.part is None)
     panel.drop(hive, inner, True)
     assert "into itself" in empty.window.message
     empty.session.undo()
-    assert empty.session.document.find("jar").group == "table"
+    assert empty.session.document.by_name("jar").group == "table"
 
 
 @needs_screen

@@ -386,10 +386,10 @@ def test_parts_take_their_recipes_with_them() -> None:
     assert len(session.part.steps) == 1
     session.do("instance", name="shadow")
     session.add_step("mirror")
-    assert [len(session.document.find(name).steps) for name in ("thing", "twin", "shadow")] == [1, 2, 2]
+    assert [len(session.document.by_name(name).steps) for name in ("thing", "twin", "shadow")] == [1, 2, 2]
     session.set_active("shadow")
     session.do("copy_recipe", to="thing")
-    assert session.document.find("thing").steps == session.part.steps and session.part.name == "shadow"
+    assert session.document.by_name("thing").steps == session.part.steps and session.part.name == "shadow"
     with pytest.raises(LevelLoopError, match="its own"):
         session.do("copy_recipe", to="shadow")
     said = session.do("combine", parts=["thing", "twin"])

@@ -373,7 +373,7 @@ def test_an_attached_part_moves_along() -> None:
     session.do("attach", to="jar")
     session.set_active("jar")
     session.do("rotate", angle=90, axis="x", pivot="origin")
-    lid = session.document.find("lid")
+    lid = session.document.by_name("lid")
     assert lid.to_world(lid.mesh).points.mean(axis=0) == pytest.approx([0, -30, 0], abs=1e-9)
     with pytest.raises(EditError, match="other way round"):
         session.do("attach", to="lid")
@@ -381,7 +381,7 @@ def test_an_attached_part_moves_along() -> None:
     session.do("attach", to=None)
     session.set_active("jar")
     session.do("move", by=(5, 0, 0))
-    again = session.document.find("lid")
+    again = session.document.by_name("lid")
     assert np.array_equal(again.transform, lid.transform)
 
 
@@ -396,7 +396,7 @@ def test_align_anchor_and_match_from_a_script() -> None:
     session.do("set_anchor", at=(8, 0, 0))
     session.do("rotate", angle=180, pivot="anchor")
     assert session.part.mesh.points[:, 0].max() == pytest.approx(8)
-    with pytest.raises(EditError, match='no part "nowhere"'):
+    with pytest.raises(EditError, match="no part “nowhere”"):
         session.do("align", to="nowhere")
 
 
@@ -414,7 +414,7 @@ def test_what_parts_are_comes_back_from_a_file(tmp_path: object) -> None:
     for before, after in zip(session.document.parts, again.parts, strict=True):
         assert (before.group, before.shared, before.attached) == (after.group, after.shared, after.attached)
         assert before.opacity == after.opacity
-    assert again.find("a").group == "jar/lid"
+    assert again.by_name("a").group == "jar/lid"
 
 
 def test_a_set_transform_goes_into_the_cage_or_is_forgotten() -> None:

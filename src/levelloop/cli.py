@@ -166,7 +166,7 @@ def _document(file: Path) -> Document:
 
 def _chosen(document: Document, name: str | None) -> list[Part]:
     if name is not None:
-        return [document.find(name)]
+        return [document.by_name(name)]
     return [part for part in document.parts if part.visible and not part.helper]
 
 

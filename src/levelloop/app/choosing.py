@@ -49,18 +49,18 @@ class Choosing:
             view.told.emit(f"“{part.name}” is locked.")
             return
         if view.kind == "parts":
-            view.session.set_active(part.id)
+            view.session.activate(part.id)
             return
         if self._is_kept():
             return
         found = Selection(hit.kind, np.array([hit.index]), self._picked_backwards(hit, place))
         if again is not None:
             if part.id != view.session.document.active:
-                view.session.set_active(part.id)
+                view.session.activate(part.id)
             view.hands.apply_again(found)
             return
         if part.id != view.session.document.active:
-            view.session.set_active(part.id, keep_others=add or remove)
+            view.session.activate(part.id, keep_others=add or remove)
         old = view.session.selection
         try:
             found = _walked(part.mesh.topology, hit, found, old, count)
@@ -74,7 +74,7 @@ class Choosing:
                 view.told.emit(str(error))
                 return
             remove = False
-        view.session.set_selection(combine(old, found, add, remove))
+        view.session.set_selection(combine(old, found, add, remove), keep_others=add or remove)
 
     def select_box(self, modifiers: Qt.KeyboardModifier) -> None:
         """Selects what lies in the box that was drawn."""
@@ -110,7 +110,7 @@ class Choosing:
         old = self.view.session.selection
         new = combine(old, Selection(kind, under), not remove, remove)
         if not new.same_as(old):
-            self.view.session.set_selection(new)
+            self.view.session.set_selection(new, keep_others=True)
         self.view.overlay.update()
 
     # Helpers
@@ -139,7 +139,8 @@ class Choosing:
 
     def _take(self, found: Selection, modifiers: Qt.KeyboardModifier) -> None:
         add, remove = bool(modifiers & SHIFT), bool(modifiers & CONTROL)
-        self.view.session.set_selection(combine(self.view.session.selection, found, add, remove))
+        chosen = combine(self.view.session.selection, found, add, remove)
+        self.view.session.set_selection(chosen, keep_others=add or remove)
 
     def _picked_backwards(self, hit: Hit, place: QPoint) -> np.ndarray | None:
         """An edge is directed from the end it was picked nearer to."""

@@ -47,7 +47,7 @@ class Dragging:
             self.view.told.emit(f"“{part.name}” is locked.")
             return False
         if part.id != self.view.session.document.active:
-            self.view.session.set_active(part.id)
+            self.view.session.activate(part.id)
         if hit.index not in self.view.session.selection.indices or self.view.session.selection.kind != hit.kind:
             if self.view.hands.keeps_selection:
                 self.view.told.emit("The selection is locked: Alt+L frees it.")

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from levelloop.app.asking import file_to_open, file_to_write, may_discard
 from levelloop.core.errors import LevelLoopError
-from levelloop.core.review.findings import counted
+from levelloop.core.words import counted
 from levelloop.document.session import Session
 from levelloop.files import DOCUMENT_WRITERS, MESH_WRITERS, notes_on, write_meshes
 

@@ -59,9 +59,7 @@ class PartCommands:
         """Hides the active part, or shows it."""
 
         def run() -> None:
-            part = self.window.session.part
-            word = "Hide" if part.visible else "Show"
-            self.window.session.edit_part(part.id, f"{word} “{part.name}”", visible=not part.visible)
+            self.window.session.do("set_part", visible=not self.window.session.part.visible)
 
         self.window.attempt(run)
 
@@ -74,7 +72,7 @@ class PartCommands:
 
     def remove_part(self) -> None:
         """Takes the active part out of the document."""
-        self.window.attempt(lambda: self.window.session.remove_part(self.window.session.part.id))
+        self.window.attempt(lambda: self.window.session.do("remove_part"))
 
     def menu(self, place: QPoint) -> None:
         """The menu of the active part, at a place on the screen."""
@@ -86,23 +84,23 @@ class PartCommands:
         menu.addAction("Frame").triggered.connect(lambda: (self.window.session.select_none(), self.window.view.frame()))
         part = self.window.session.part
         menu.addAction("Unlock" if part.locked else "Lock").triggered.connect(
-            lambda: self._edit_part("Unlock" if part.locked else "Lock", locked=not part.locked)
+            lambda: self._set_part(locked=not part.locked)
         )
         menu.addAction("No helper any more" if part.helper else "Make a helper").triggered.connect(
-            lambda: self._edit_part("Helper", helper=not part.helper)
+            lambda: self._set_part(helper=not part.helper)
         )
         menu.addAction("Group").triggered.connect(lambda: self.window.start("group_part"))
         faded = menu.addMenu("Opacity")
         for share in (1.0, 0.6, 0.3):
             faded.addAction(f"{share:.0%}").triggered.connect(
-                lambda _=False, share=share: self._edit_part("Opacity of", opacity=share)
+                lambda _=False, share=share: self._set_part(opacity=share)
             )
         tinted = menu.addMenu("Colour")
         for tone in COLOURS:
             chip = QPixmap(14, 14)
             chip.fill(QColor(tone))
             tinted.addAction(QIcon(chip), tone).triggered.connect(
-                lambda _=False, tone=tone: self._edit_part("Colour of", colour=tone)
+                lambda _=False, tone=tone: self._set_part(colour=tone)
             )
         for title, by in (("Further up", -1), ("Further down", 1)):
             menu.addAction(title).triggered.connect(lambda _=False, by=by: self._move_part(by))
@@ -111,9 +109,8 @@ class PartCommands:
         menu.exec(place)
         menu.deleteLater()
 
-    def _edit_part(self, word: str, **changes: Any) -> None:
-        part = self.window.session.part
-        self.window.attempt(lambda: self.window.session.edit_part(part.id, f"{word} “{part.name}”", **changes))
+    def _set_part(self, **looks: Any) -> None:
+        self.window.attempt(lambda: self.window.session.do("set_part", **looks))
 
     def _move_part(self, by: int) -> None:
         """Moves the active part up or down in the list."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QColor, QDropEvent, QMouseEvent, QPainter, QPixmap
+from PySide6.QtGui import QColor, QDropEvent, QKeyEvent, QMouseEvent, QPainter, QPixmap
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from levelloop.app.icons import icon
 from levelloop.app.panels import heading, quiet_list
 from levelloop.app.theme import Theme, text_font
+from levelloop.core.errors import LevelLoopError
 from levelloop.document.document import Part
 from levelloop.document.parting import grouped, in_group, moved_in_list, rename_group, show_group
 from levelloop.document.session import Session
@@ -39,14 +40,59 @@ class Row:
     depth: int
 
 
+class Name(QLineEdit):
+    """A name that can be typed over once asked to; Esc leaves it as it was. named: it was, with what was typed."""
+
+    named = Signal(str)
+
+    def __init__(self, text: str, parent: QWidget) -> None:
+        super().__init__(text, parent)
+        self._before = text
+        self.setFrame(False)
+        self.setStyleSheet("QLineEdit { background: transparent; border: none; padding: 1px; }")
+        self.setFont(text_font(9.5))
+        self._lock(True)
+        self.editingFinished.connect(self._finished)
+
+    def begin(self) -> None:
+        """Lets the name be typed over."""
+        self._before = self.text()
+        self._lock(False)
+        self.setFocus()
+        self.selectAll()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape:
+            self.setText(self._before)
+            self._leave()
+        else:
+            super().keyPressEvent(event)
+
+    def _finished(self) -> None:
+        if not self.isReadOnly():
+            text = self.text().strip()
+            self._leave()
+            self.named.emit(text)
+
+    def _leave(self) -> None:
+        """Gives the keyboard back: later keys are commands again."""
+        self._lock(True)
+        self.clearFocus()
+
+    def _lock(self, on: bool) -> None:
+        self.setReadOnly(on)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus if on else Qt.FocusPolicy.ClickFocus)
+        self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents, on)
+
+
 class PartRow(QWidget):
     """One part: colour, name (double-click renames), shown or hidden."""
 
-    def __init__(
-        self, session: Session, part: Part, parent: QWidget, told: Signal, theme: Theme, depth: int = 0
-    ) -> None:
-        super().__init__(parent)
-        self.session, self.part, self._told = session, part, told
+    def __init__(self, panel: PartsPanel, part: Part, depth: int = 0) -> None:
+        super().__init__(panel.list)
+        # Through the panel: the document it shows may become another one.
+        self._panel, self.part = panel, part
+        theme = panel.theme
         row = QHBoxLayout(self)
         row.setContentsMargins(6 + INDENT * depth, 1, 4, 1)
         row.setSpacing(7)
@@ -56,8 +102,8 @@ class PartRow(QWidget):
         self.eye.clicked.connect(self._toggle)
         chip = QLabel(self)
         chip.setPixmap(_chip(part.colour))
-        self.name = _name(part.name, self)
-        self.name.editingFinished.connect(self._renamed)
+        self.name = Name(part.name, self)
+        self.name.named.connect(self._renamed)
         count = QLabel(f"{part.mesh.n_faces:,}", self)
         count.setObjectName("quiet")
         count.setFont(text_font(8.5))
@@ -79,29 +125,31 @@ class PartRow(QWidget):
         row.addWidget(count)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        self.begin_rename()
+        if self.name.geometry().contains(event.position().toPoint()):
+            self.begin_rename()
 
     def begin_rename(self) -> None:
         """Lets the name be typed over."""
-        _begin_rename(self.name)
+        self.name.begin()
 
-    def _renamed(self) -> None:
-        if self.name.isReadOnly():
-            return
-        self.name.setReadOnly(True)
-        text = self.name.text().strip()
+    def _renamed(self, text: str) -> None:
         if not text:
             self.name.setText(self.part.name)
-            self._told.emit("A part needs a name.")
+            self._panel.told.emit("A part needs a name.")
         elif text != self.part.name:
-            free = self.session.document.free_name(text)
-            self.session.edit_part(self.part.id, f"Call the part “{free}”", name=free)
-            if free != text:
-                self._told.emit(f"The name “{text}” is taken; the part is now “{free}”.")
+            self._set(name=text)
 
     def _toggle(self) -> None:
-        word = "Hide" if self.part.visible else "Show"
-        self.session.edit_part(self.part.id, f"{word} “{self.part.name}”", visible=not self.part.visible)
+        self._set(visible=not self.part.visible)
+
+    def _set(self, **looks: object) -> None:
+        try:
+            self._panel.session.do("set_part", part=self.part.name, **looks)
+        except LevelLoopError as error:
+            self.name.setText(self.part.name)
+            self._panel.told.emit(str(error))
+        else:
+            self._panel.told.emit(self._panel.session.state.message)
 
 
 class GroupRow(QWidget):
@@ -109,7 +157,7 @@ class GroupRow(QWidget):
 
     def __init__(self, panel: PartsPanel, group: str, depth: int, folded: bool, parts: list[Part]) -> None:
         super().__init__(panel.list)
-        self._panel, self.group = panel, group
+        self.group = group
         row = QHBoxLayout(self)
         row.setContentsMargins(6 + INDENT * depth, 1, 4, 1)
         row.setSpacing(5)
@@ -121,9 +169,9 @@ class GroupRow(QWidget):
         self.eye.setIcon(icon("shown" if shown else "hidden", panel.theme.ink, panel.theme.selection))
         self.eye.setIconSize(QSize(15, 15))
         self.eye.clicked.connect(lambda: panel.show_group(group, not shown))
-        self.name = _name(group.split("/")[-1], self)
+        self.name = Name(group.split("/")[-1], self)
         self.name.setFont(text_font(9.5, text_font().Weight.DemiBold))
-        self.name.editingFinished.connect(self._renamed)
+        self.name.named.connect(lambda name: panel.rename_group(group, name))
         count = QLabel(f"{len(parts)}", self)
         count.setObjectName("quiet")
         count.setFont(text_font(8.5))
@@ -134,12 +182,8 @@ class GroupRow(QWidget):
         row.addWidget(count)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        _begin_rename(self.name)
-
-    def _renamed(self) -> None:
-        if not self.name.isReadOnly():
-            self.name.setReadOnly(True)
-            self._panel.rename_group(self.group, self.name.text())
+        if self.name.geometry().contains(event.position().toPoint()):
+            self.name.begin()
 
 
 class PartList(QListWidget):
@@ -258,7 +302,7 @@ class PartsPanel(QWidget):
             whole = "/".join(filter(None, (group, moved.group.split("/")[-1])))
         document = self.session.document
         for part_id in names:
-            part = document.find(part_id)
+            part = document.by_id(part_id)
             goes_to = group if moved.part else whole + part.group[len(moved.group) :]
             document = moved_in_list(document, part_id, before, goes_to)
         word = f"“{moved.part.name}”" if moved.part else f"the group “{moved.group}”"
@@ -280,7 +324,7 @@ class PartsPanel(QWidget):
             item = QListWidgetItem(self.list)
             item.setSizeHint(QSize(100, 30))
             if part is not None:
-                widget: QWidget = PartRow(self.session, part, self.list, self.told, self.theme, row.depth)
+                widget: QWidget = PartRow(self, part, row.depth)
             else:
                 widget = GroupRow(self, path, row.depth, path in self._folded, in_group(document, path))
             self.list.setItemWidget(item, widget)
@@ -288,7 +332,7 @@ class PartsPanel(QWidget):
     def _chosen(self, number: int) -> None:
         part = self.rows[number].part if 0 <= number < len(self.rows) else None
         if part is not None and part.id != self.session.document.active:
-            self.session.set_active(part.id)
+            self.session.activate(part.id)
 
 
 def _chip(name: str) -> QPixmap:
@@ -308,22 +352,3 @@ def _tool(parent: QWidget, hint: str) -> QToolButton:
     button.setToolTip(hint)
     button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
     return button
-
-
-def _name(text: str, parent: QWidget) -> QLineEdit:
-    """A name that can be typed over once asked to."""
-    name = QLineEdit(text, parent)
-    name.setFrame(False)
-    name.setReadOnly(True)
-    name.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-    name.setStyleSheet("QLineEdit { background: transparent; border: none; padding: 1px; }")
-    name.setFont(text_font(9.5))
-    name.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-    return name
-
-
-def _begin_rename(name: QLineEdit) -> None:
-    name.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents, False)
-    name.setReadOnly(False)
-    name.setFocus()
-    name.selectAll()

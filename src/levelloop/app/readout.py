@@ -26,11 +26,13 @@ def readout(session: Session, picture: Picture | None, kind: str, camera: Camera
     """The selection in words, as rich text: "12 faces · 1 closed loop · 3 on the far side"."""
     if not session.document.parts:
         return "Nothing here yet"
-    selection = session.selection
-    if len(selection) == 0:
+    chosen, selection = session.state.shown_selections, session.selection
+    if not chosen:
         return TEACHING[kind]
+    words = [f'<span style="font-weight:600">{described(*chosen.values())}</span>']
+    if list(chosen) != [session.document.active]:
+        return " · ".join(words)
     mesh = session.part.mesh
-    words = [f'<span style="font-weight:600">{described(selection)}</span>']
     runs = describe_runs(mesh, selection)
     if runs:
         words.append(runs)

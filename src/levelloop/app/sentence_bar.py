@@ -13,7 +13,7 @@ from levelloop.app.theme import text_font
 from levelloop.core.errors import LevelLoopError
 from levelloop.document.document import Document
 from levelloop.document.operations import REGISTRY
-from levelloop.document.parameters import Choice, Number, Parameter, PartName, Plain, Toggle, Vector
+from levelloop.document.parameters import Choice, Number, Parameter, PartName, Toggle, Vector
 from levelloop.document.registry import Operation
 from levelloop.document.running import described
 from levelloop.document.session import Session
@@ -139,7 +139,7 @@ class SentenceBar(QWidget):
             message = self.session.do(key, **parameters)
             if self.session.state.message:
                 self.told.emit(message)
-        self._open = bool(operation.parameters)
+        self._open = waiting or operation.has_numbers
         self.refresh()
         if self._open:
             self.focus_first()
@@ -184,8 +184,9 @@ class SentenceBar(QWidget):
         """Reverts the operation as if it had never run."""
         if self._pending is not None:
             self._pending = None
-        elif self.session.state.key:
+        elif self._open and self.session.state.key:
             self.session.revert_last()
+            self.told.emit("Taken back; redo brings it again.")
         self._open = False
         self.refresh()
         self.left.emit()
@@ -228,7 +229,7 @@ class SentenceBar(QWidget):
             self._rebuild(operation, values, subject)
         elif operation is not None:
             self._write(operation, values)
-        can_change = self._pending is not None or bool(self.session.state.key)
+        can_change = self._open or self._pending is not None
         for button in (self.keep, self.again, self.revert):
             button.setVisible(can_change and operation is not None)
         self.again.setVisible(can_change and self._pending is None and operation is not None)
@@ -236,14 +237,28 @@ class SentenceBar(QWidget):
     def _subject(self) -> tuple[Operation | None, dict[str, Any], str]:
         if self._pending is not None:
             operation, values = self._pending
-            selection = self.session.selection
-            return operation, values, described(selection) if len(selection) else "all"
+            chosen = self.session.state.shown_selections.values()
+            return operation, values, described(*chosen) if chosen else "all"
         state = self.session.state
         if not state.key:
             return None, {}, state.sentence
         return REGISTRY[state.key], dict(state.parameters), state.acted_on
 
     def _rebuild(self, operation: Operation | None, values: dict[str, Any], subject: str) -> None:
+        # The keyboard stays in the field of that name: the first digit typed may be what rebuilds the sentence.
+        held = next((field for field in self.fields.values() if field.hasFocus()), None)
+        typed = self._typing
+        self._compose(operation, values, subject)
+        again = self.fields.get(held.name) if held is not None else None
+        if held is None or again is None:
+            return
+        if typed is held:
+            self._typing = again
+            again.setText(held.text())
+        again.setFocus(Qt.FocusReason.OtherFocusReason)
+        again.setCursorPosition(held.cursorPosition())
+
+    def _compose(self, operation: Operation | None, values: dict[str, Any], subject: str) -> None:
         while self._word_row.count():
             # The stretch at the end goes too; it comes back below.
             item = self._word_row.takeAt(0)
@@ -306,7 +321,7 @@ class SentenceBar(QWidget):
             parameter.name
             for parameter in operation.parameters
             if parameter.optional and parameter.name not in shown and parameter.name not in ("into", "rims", "step")
-            if not isinstance(parameter, Plain)
+            if parameter.is_typed
         ]
 
     def _give(self, name: str) -> None:
@@ -421,6 +436,7 @@ class SentenceBar(QWidget):
                 self._pending = (operation, operation.read(merged, self.session.document.reading)) if selects else None
             else:
                 self.session.change_last(**changes)
+            self._open = True
             self.told.emit("" if self._pending is not None else self.session.state.message)
         except LevelLoopError as error:
             if self._pending is not None:

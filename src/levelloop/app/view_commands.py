@@ -281,7 +281,7 @@ class ViewCommands:
     def _strip_along(self, places: list[Floats], part: str) -> None:
         path = tuple(tuple(float(value) for value in place) for place in places)
         document = self.window.session.document
-        onto = document.find(part).name if part and part != document.active else None
+        onto = document.by_id(part).name if part and part != document.active else None
         values = {**self.window.sentence.numbers("lay_strip"), "path": path, "onto": onto}
         self.window.attempt(lambda: self.window.sentence.start("lay_strip", values, False))
         self.window.view.setFocus()

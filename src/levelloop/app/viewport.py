@@ -422,7 +422,7 @@ class Viewport(QOpenGLWidget):
         drag, self.drag = self.drag, "none"
         if self._held == "Z" and drag in ("free", "handle") and self.dragging.runs:
             # A pull test: what hung together was seen, and springs back.
-            self.session.revert_last()
+            self.session.revert_last(forget=True)
         self.stage.hurry(False)
         if drag == "tool" and self.hands.tool is not None:
             self.hands.tool.release(self, place)

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtCore import QPoint, QSettings, Qt, QTimer
+from PySide6.QtCore import QEvent, QPoint, QSettings, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QKeyEvent
 from PySide6.QtWidgets import (
     QApplication,
@@ -61,12 +62,14 @@ NEED_WORDS = (
     "boolean",
     "extrude_along",
     "group_part",
+    "set_part",
     "set_guide",
     "set_camera",
     "remove_camera",
     "copy_recipe",
 )
-TAP = 220  # milliseconds; a longer press of Space is a peek
+TAP = 250  # milliseconds; a longer press of Space is a peek
+REPEAT = 40  # milliseconds within which a key that comes down again was never let go: the keyboard repeats it
 
 
 class Window(QMainWindow):
@@ -103,10 +106,11 @@ class Window(QMainWindow):
         head_row.addWidget(bar, 1)
         head_row.addWidget(self.finder)
         self.setMenuWidget(head)
-        self._peek_timer = QTimer(self)
-        self._peek_timer.setSingleShot(True)
-        self._peek_timer.setInterval(TAP)
-        self._peek_timer.timeout.connect(self._begin_peek)
+        self._space_at = self._space_left = 0.0
+        self._letting_go = QTimer(self)
+        self._letting_go.setSingleShot(True)
+        self._letting_go.setInterval(REPEAT)
+        self._letting_go.timeout.connect(self._end_peek)
         self.reviewing = Reviewing(self)
         self._connect()
         self._refresh_all()
@@ -265,15 +269,17 @@ class Window(QMainWindow):
             return
         self.session.changed.disconnect(self._changed)
         self.reviewing.stop()
-        self._peek_timer.stop()
+        self._letting_go.stop()
         self.stage.close()
         self.panes.release()
         event.accept()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_Space and not event.isAutoRepeat():
-            self._space_down = True
-            self._peek_timer.start()
+        if event.key() == Qt.Key.Key_Space:
+            self._letting_go.stop()
+            if not self._space_down and not event.isAutoRepeat():
+                self._space_down, self._space_at = True, time.monotonic()
+                self._peek(True)
         elif event.key() == Qt.Key.Key_Escape:
             self._escape()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
@@ -291,16 +297,19 @@ class Window(QMainWindow):
             super().keyPressEvent(event)
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_Space and not event.isAutoRepeat() and self._space_down:
-            self._space_down = False
-            if self._peek_timer.isActive():
-                self._peek_timer.stop()
-                self.toggle_smooth()
-            else:
-                self.stage.peek(False)
-                self.line.update()
+        if event.key() == Qt.Key.Key_Space:
+            if self._space_down and not event.isAutoRepeat():
+                self._space_left = time.monotonic()
+                self._letting_go.start()
         else:
             super().keyReleaseEvent(event)
+
+    def changeEvent(self, event: QEvent) -> None:
+        super().changeEvent(event)
+        if event.type() == QEvent.Type.ActivationChange and not self.isActiveWindow() and self._space_down:
+            # Another window has the keyboard now: it will hear the key being let go, not this one.
+            self._space_left = float("inf")
+            self._end_peek()
 
     # Building
 
@@ -434,7 +443,7 @@ class Window(QMainWindow):
         selection = self.session.selection
         found = strays(name, selection, picture, self.view.camera)
         if do == "drop":
-            self.session.set_selection(without(selection, found))
+            self.session.set_selection(without(selection, found), keep_others=True)
         elif found.any():
             self.view.frame_points(element_places(picture, selection.kind)[selection.indices[found]])
 
@@ -487,7 +496,7 @@ class Window(QMainWindow):
             self.sentence.take_back()
         elif self.view.mode is not None:
             self.view.mode = None
-        elif self.session.document.parts and len(self.session.selection):
+        elif self.session.state.shown_selections:
             self.session.select_none()
         self._refresh_tools()
         self.panes.refresh()
@@ -516,9 +525,17 @@ class Window(QMainWindow):
         if remember:
             QSettings("Level Loop", "Level Loop").setValue("theme", name)
 
-    def _begin_peek(self) -> None:
-        self.stage.peek(True)
+    def _peek(self, on: bool) -> None:
+        self.stage.peek(on)
         self.line.update()
+
+    def _end_peek(self) -> None:
+        """Space was let go: after a tap the other of cage and smooth stays, after a hold all is as before."""
+        self._letting_go.stop()
+        self._space_down = False
+        self._peek(False)
+        if self._space_left - self._space_at < TAP / 1000.0:
+            self.toggle_smooth()
 
     def _context_menu(self, place: QPoint) -> None:
         menu = fitting_menu(self)

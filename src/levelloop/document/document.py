@@ -12,10 +12,10 @@ import numpy as np
 from levelloop.core.arrays import Floats, Integers, frozen
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
-from levelloop.core.review.findings import counted
 from levelloop.core.selection import Kind
 from levelloop.core.steps.chain import Built, build
 from levelloop.core.subdivision.surface import without_holes
+from levelloop.core.words import counted, shortened
 from levelloop.document.cameras import NamedCamera
 from levelloop.document.parameters import Reading
 from levelloop.document.recipe import STEPS, Step, links_of
@@ -173,7 +173,8 @@ class Document:
     """Parts in order, which one is active, the unit of typed numbers, named values, the anchor, symmetry,
     guides, named cameras.
 
-    values: name → (text, millimetres); anchor: (x, y, z) mm.
+    values: name → (text, millimetres); anchor: (x, y, z) mm; next_id: the number of the next part's id, so that no id
+    is given twice.
     """
 
     parts: tuple[Part, ...] = ()
@@ -184,6 +185,7 @@ class Document:
     symmetry: Symmetry | None = None
     guides: tuple[Guide, ...] = ()
     cameras: tuple[NamedCamera, ...] = ()
+    next_id: int = 1
 
     @property
     def part(self) -> Part:
@@ -193,19 +195,30 @@ class Document:
                 return part
         raise EditError("There is no part yet; add a form first.")
 
-    def find(self, name: str) -> Part:
-        """A part by name or id. Raises EditError where there is none."""
+    def by_id(self, part_id: str) -> Part:
+        """A part by its id. Raises EditError where it is gone."""
         for part in self.parts:
-            if name in (part.name, part.id):
+            if part.id == part_id:
                 return part
-        raise EditError(f'There is no part "{name}".')
+        raise EditError("That part is not there any more.")
+
+    def by_name(self, name: str) -> Part:
+        """A part by its name. Raises EditError where no part is called so."""
+        for part in self.parts:
+            if part.name == name:
+                return part
+        raise EditError(f"There is no part “{shortened(name)}”.")
 
     def with_part(self, part: Part) -> Document:
         """The document with a part of that id replaced, or added last and made active.
 
-        Parts that share its cage get the new one; parts attached to it move as it does.
+        Parts that share its cage get the new one; parts attached to it move as it does. Where another part has its
+        name already, it gets a number.
         """
         before = next((old for old in self.parts if old.id == part.id), None)
+        if before is None or before.name != part.name:
+            others = replace(self, parts=tuple(other for other in self.parts if other is not before))
+            part = replace(part, name=others.free_name(part.name))
         if before is not None:
             parts = tuple(part if old.id == part.id else _sharing(old, part) for old in self.parts)
             changed = replace(self, parts=parts)
@@ -213,16 +226,18 @@ class Document:
                 return changed
             by = np.asarray(np.linalg.solve(before.transform, part.transform), dtype=np.float64)
             return changed._carrying(part.id, by)
-        return replace(self, parts=(*self.parts, part), active=part.id)
+        return replace(self, parts=(*self.parts, part), active=part.id, next_id=max(self.next_id, _number(part.id) + 1))
 
     def without(self, part_id: str) -> Document:
-        """The document without a part; the one before it becomes active."""
+        """The document without a part; the one before it becomes active, what was attached to it is free."""
         index = next(i for i, part in enumerate(self.parts) if part.id == part_id)
-        parts = self.parts[:index] + self.parts[index + 1 :]
+        left = self.parts[:index] + self.parts[index + 1 :]
         active = self.active
         if active == part_id:
-            active = parts[max(0, index - 1)].id if parts else ""
-        return replace(self, parts=parts, active=active)
+            active = left[max(0, index - 1)].id if left else ""
+        parts = tuple(replace(part, attached="") if part.attached == part_id else part for part in left)
+        guides = tuple(replace(guide, onto="") if guide.onto == part_id else guide for guide in self.guides)
+        return replace(self, parts=parts, active=active, guides=guides)
 
     def _carrying(self, part_id: str, by: Floats) -> Document:
         """The document with all that is attached to a part moved by a matrix."""
@@ -242,14 +257,20 @@ class Document:
         return next(f"{wanted} {n}" for n in range(2, len(taken) + 3) if f"{wanted} {n}" not in taken)
 
     def free_id(self) -> str:
-        """An id that no part has."""
-        used = {part.id for part in self.parts}
-        return next(f"part{n}" for n in range(1, len(used) + 2) if f"part{n}" not in used)
+        """An id that no part has or had."""
+        return f"part{self.next_id}"
 
     @property
     def reading(self) -> Reading:
         """How typed numbers are read here."""
         return Reading(self.unit, {name: value for name, (_, value) in self.values.items()})
+
+
+def _number(part_id: str) -> int:
+    """The number in an id of ours, 0 for another."""
+    digits = part_id.removeprefix("part")
+    is_ours = part_id.startswith("part") and digits.isascii() and digits.isdigit() and len(digits) < 16
+    return int(digits) if is_ours else 0
 
 
 def _sharing(old: Part, part: Part) -> Part:

@@ -89,7 +89,7 @@ def set_guide(
             "standing": standing,
             "locked": locked,
             "shown": shown,
-            "onto": document.find(onto).id if onto else onto,
+            "onto": document.by_name(onto).id if onto else onto,
         }.items()
         if value is not None
     }

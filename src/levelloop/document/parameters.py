@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import math
+import re
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
 from levelloop.core.errors import EditError
+from levelloop.core.words import shortened
 from levelloop.document.units import format_length, format_number, parse_length, parse_number
 
 AXES_WORDS = ("world", "part", "normal")
@@ -16,10 +19,24 @@ AXES_WORDS = ("world", "part", "normal")
 
 @dataclass(frozen=True)
 class Reading:
-    """What reading a typed value needs to know: the unit of bare numbers and the named values."""
+    """What reading a typed value needs to know: the unit of bare numbers and the named values.
+
+    last: the number of a measure ("length", "angle", "number") that an operation had last, None where none had.
+    """
 
     unit: str = "mm"
     values: Mapping[str, float] | None = None
+    last: Callable[[str], float | None] | None = None
+
+    def known(self, measure: str, text: str) -> Mapping[str, float]:
+        """The named values, and "last" where the text asks for it. Raises EditError where there is no last one."""
+        values = self.values or {}
+        if "last" not in text:
+            return values
+        last = None if self.last is None else self.last(measure)
+        if last is None and "last" not in values:
+            raise EditError(f"There is no last {measure} yet.")
+        return values if last is None else {**values, "last": last}
 
 
 @dataclass(frozen=True)
@@ -36,6 +53,20 @@ class Parameter:
     optional: bool = False
     step: float = 1.0
     closed_at: Any = None
+
+    @property
+    def is_typed(self) -> bool:
+        """Whether people type it; else it is drawn, picked or given by a script."""
+        return True
+
+    @property
+    def measure(self) -> str:
+        """What it measures: "length", "angle", "number", or nothing."""
+        return ""
+
+    def as_last(self, value: Any) -> float | None:
+        """The number that "last" stands for after this value, None for none."""
+        return float(value) if isinstance(value, int | float) and not isinstance(value, bool) else None
 
     def read(self, value: Any, reading: Reading) -> Any:
         """The checked value; text is parsed. Raises EditError."""
@@ -76,8 +107,8 @@ class Number(Parameter):
             return value.strip()
         if isinstance(value, str):
             value = self._parse(value, reading)
-        if isinstance(value, bool) or not isinstance(value, (int, float, np.number)) or not np.isfinite(value):
-            raise EditError(f"{self._title()} must be a finite number, not {value!r}.")
+        if not is_finite(value):
+            raise EditError(f"{self._title()} must be a finite number, not {quoted(value)}.")
         if value < self.low or value > self.high or (self.above_low and value == self.low):
             raise EditError(f"{self._title()} must be {self._range()}; {format_number(float(value))} is not.")
         return self._cast(value)
@@ -93,8 +124,13 @@ class Number(Parameter):
         low = self.low + self.step if self.above_low else self.low
         return self._cast(min(max(wanted, low), self.high))
 
+    @property
+    def measure(self) -> str:
+        """What it measures."""
+        return "number"
+
     def _parse(self, text: str, reading: Reading) -> float:
-        return parse_number(text, reading.values)
+        return parse_number(text, reading.known(self.measure, text))
 
     def _cast(self, value: Any) -> Any:
         return float(value)
@@ -114,8 +150,13 @@ class Number(Parameter):
 class Length(Number):
     """A length in millimetres."""
 
+    @property
+    def measure(self) -> str:
+        """What it measures."""
+        return "length"
+
     def _parse(self, text: str, reading: Reading) -> float:
-        return parse_length(text, reading.unit, reading.values)
+        return parse_length(text, reading.unit, reading.known(self.measure, text))
 
     def _show(self, value: Any, unit: str) -> str:
         return format_length(float(value), unit)
@@ -126,6 +167,11 @@ class Angle(Number):
     """An angle in degrees."""
 
     step: float = 5.0
+
+    @property
+    def measure(self) -> str:
+        """What it measures."""
+        return "angle"
 
     def _show(self, value: Any, unit: str) -> str:
         return f"{format_number(float(value))}°"
@@ -183,12 +229,15 @@ class Choice(Parameter):
     words: tuple[str, ...] = ()
 
     def _read(self, value: Any, reading: Reading) -> Any:
-        if value not in self.words:
-            raise EditError(f"{self.name.replace('_', ' ').capitalize()} is {_listed(self.words)}, not {value!r}.")
+        if not isinstance(value, str) or value not in self.words:
+            title = self.name.replace("_", " ").capitalize()
+            raise EditError(f"{title} is {_listed(self.words)}, not {quoted(value)}.")
         return value
 
     def stepped(self, value: Any, by: float) -> Any:
         """The next or previous word."""
+        if value not in self.words:
+            return self.words[0 if by > 0 else -1]
         return self.words[(self.words.index(value) + (1 if by > 0 else -1)) % len(self.words)]
 
 
@@ -204,7 +253,7 @@ class Toggle(Parameter):
         if isinstance(value, str) and value in (self.on, self.off):
             return value == self.on
         if not isinstance(value, (bool, np.bool_)):
-            raise EditError(f"{self.name.replace('_', ' ').capitalize()} is true or false, not {value!r}.")
+            raise EditError(f"{self.name.replace('_', ' ').capitalize()} is true or false, not {quoted(value)}.")
         return bool(value)
 
     def _show(self, value: Any, unit: str) -> str:
@@ -248,17 +297,26 @@ class Vector(Parameter):
 
     def _complaint(self, value: Any) -> str:
         words = f", or {_listed(self.words)}" if self.words else ""
-        return f"The {self.name.replace('_', ' ')} is {self.size} numbers{words}, not {value!r}."
+        return f"The {self.name.replace('_', ' ')} is {self.size} numbers{words}, not {quoted(value)}."
+
+    @property
+    def measure(self) -> str:
+        """What it measures."""
+        return "length" if self.is_length else "number"
+
+    def as_last(self, value: Any) -> float | None:
+        """The entry that is farthest from zero."""
+        if isinstance(value, tuple) and value:
+            return float(max(value, key=abs))
+        return super().as_last(value)
 
     def _one(self, value: Any, reading: Reading) -> Any:
         if isinstance(value, str):
-            value = (
-                parse_length(value, reading.unit, reading.values)
-                if self.is_length
-                else parse_number(value, reading.values)
-            )
-        if isinstance(value, bool) or not isinstance(value, (int, float, np.number)) or not np.isfinite(value):
-            raise EditError(f"The {self.name.replace('_', ' ')} has an entry that is no finite number: {value!r}.")
+            known = reading.known(self.measure, value)
+            value = parse_length(value, reading.unit, known) if self.is_length else parse_number(value, known)
+        if not is_finite(value):
+            title = self.name.replace("_", " ")
+            raise EditError(f"The {title} has an entry that is no finite number: {quoted(value)}.")
         if self.whole:
             if float(value) != int(value):
                 raise EditError(f"The {self.name.replace('_', ' ')} must be whole numbers.")
@@ -286,7 +344,7 @@ class Rims(Parameter):
         try:
             return tuple(pair.read(entry, reading) for entry in value)
         except TypeError as error:
-            raise EditError(f"Rims are a list of pairs (along, across), not {value!r}.") from error
+            raise EditError(f"Rims are a list of pairs (along, across), not {quoted(value)}.") from error
 
     def _show(self, value: Any, unit: str) -> str:
         return "; ".join(f"{format_number(a)}, {format_number(b)}" for a, b in value)
@@ -294,11 +352,15 @@ class Rims(Parameter):
 
 @dataclass(frozen=True)
 class Text(Parameter):
-    """A word or name."""
+    """A word or name of so many letters at most."""
+
+    longest: int = 200
 
     def _read(self, value: Any, reading: Reading) -> Any:
         if not isinstance(value, str):
-            raise EditError(f"The {self.name} is a text, not {value!r}.")
+            raise EditError(f"The {self.name} is a text, not {quoted(value)}.")
+        if len(value.strip()) > self.longest:
+            raise EditError(f"The {self.name} has {len(value.strip()):,} letters; {self.longest} are the most.")
         return value.strip()
 
     def _show(self, value: Any, unit: str) -> str:
@@ -315,6 +377,15 @@ class PartName(Text):
 
 
 @dataclass(frozen=True)
+class OfPart(PartName):
+    """The part that is meant, by its name; the active one where none is named."""
+
+    def show(self, value: Any, unit: str = "mm") -> str:
+        """The name, or that it is the active one."""
+        return f"“{value}”" if value else "the part"
+
+
+@dataclass(frozen=True)
 class Curve(PartName):
     """A curve: another part by its name, or its points."""
 
@@ -324,7 +395,7 @@ class Curve(PartName):
         try:
             return tuple(Vector("point").read(point, reading) for point in value)
         except TypeError as error:
-            raise EditError(f"A curve is a part's name or a list of points, not {value!r}.") from error
+            raise EditError(f"A curve is a part's name or a list of points, not {quoted(value)}.") from error
 
     def show(self, value: Any, unit: str = "mm") -> str:
         """The name, or how many points it has."""
@@ -341,7 +412,7 @@ class Points(Parameter):
         try:
             return tuple(Vector("point").read(point, reading) for point in value)
         except TypeError as error:
-            raise EditError(f"Points are a list of places (x, y, z), not {value!r}.") from error
+            raise EditError(f"Points are a list of places (x, y, z), not {quoted(value)}.") from error
 
     def _show(self, value: Any, unit: str) -> str:
         if len(value) > 4:
@@ -362,7 +433,7 @@ class Lengths(Parameter):
         try:
             return tuple(length.read(entry, reading) for entry in value)
         except TypeError as error:
-            raise EditError(f"The {self.name} are one length or a list of them, not {value!r}.") from error
+            raise EditError(f"The {self.name} are one length or a list of them, not {quoted(value)}.") from error
 
     def _show(self, value: Any, unit: str) -> str:
         return "; ".join(format_length(float(entry), unit) for entry in value)
@@ -375,12 +446,12 @@ class PlaneOf(Parameter):
     def _read(self, value: Any, reading: Reading) -> Any:
         if isinstance(value, str):
             if value.strip().lstrip("+-") not in ("x", "y", "z"):
-                raise EditError(f"A plane is x, y or z, or a point and a normal, not {value!r}.")
+                raise EditError(f"A plane is x, y or z, or a point and a normal, not {quoted(value)}.")
             return value.strip()
         try:
             point, normal = value
         except (TypeError, ValueError) as error:
-            raise EditError(f"A plane is x, y or z, or a point and a normal, not {value!r}.") from error
+            raise EditError(f"A plane is x, y or z, or a point and a normal, not {quoted(value)}.") from error
         direction = Vector("normal", is_length=False, words=("x", "y", "z", "-x", "-y", "-z"))
         return (Vector("point").read(point, reading), direction.read(normal, reading))
 
@@ -405,9 +476,9 @@ class Sizes(Parameter):
         try:
             parts = list(value)
         except TypeError as error:
-            raise EditError(f"A size is three lengths, not {value!r}.") from error
+            raise EditError(f"A size is three lengths, not {quoted(value)}.") from error
         if len(parts) != 3:
-            raise EditError(f"A size is three lengths, not {value!r}; leave one open with -.")
+            raise EditError(f"A size is three lengths, not {quoted(value)}; leave one open with -.")
         length = Length("size", low=0)
         return tuple(None if part is None else length.read(part, reading) for part in parts)
 
@@ -422,12 +493,12 @@ class Axes(Parameter):
     def _read(self, value: Any, reading: Reading) -> Any:
         if isinstance(value, str):
             if value.strip() not in AXES_WORDS:
-                raise EditError(f"Axes are {_listed(AXES_WORDS)}, or three directions, not {value!r}.")
+                raise EditError(f"Axes are {_listed(AXES_WORDS)}, or three directions, not {quoted(value)}.")
             return value.strip()
         try:
             return tuple(Vector("axis", is_length=False).read(axis, reading) for axis in value)
         except TypeError as error:
-            raise EditError(f"Axes are {_listed(AXES_WORDS)}, or three directions, not {value!r}.") from error
+            raise EditError(f"Axes are {_listed(AXES_WORDS)}, or three directions, not {quoted(value)}.") from error
 
     def _show(self, value: Any, unit: str) -> str:
         return value if isinstance(value, str) else "the view"
@@ -439,8 +510,92 @@ class Axes(Parameter):
 
 
 @dataclass(frozen=True)
-class Plain(Parameter):
-    """A value that scripts give and sentences don't show, checked by the operation itself."""
+class Expression(Parameter):
+    """A typed length kept as it was typed, to be read again: "2 in + 3 mm", or a number."""
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        if isinstance(value, str):
+            return value.strip()
+        if not is_finite(value):
+            raise EditError(f"The {self.name} is a length, not {quoted(value)}.")
+        return repr(float(value))
+
+
+@dataclass(frozen=True)
+class PartNames(Parameter):
+    """Several parts by their names."""
+
+    @property
+    def is_typed(self) -> bool:
+        """Whether people type it."""
+        return False
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        if not isinstance(value, list | tuple) or not all(isinstance(name, str) for name in value):
+            raise EditError(f"The {self.name} are a list of names, not {quoted(value)}.")
+        return tuple(value)
+
+    def _show(self, value: Any, unit: str) -> str:
+        return " and ".join(f"“{name}”" for name in value)
+
+
+@dataclass(frozen=True)
+class PointPairs(Parameter):
+    """Edges by the numbers of their points."""
+
+    @property
+    def is_typed(self) -> bool:
+        """Whether people type it."""
+        return False
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        number = Count("point", low=0, high=2**62)
+        try:
+            return tuple((number.read(a, reading), number.read(b, reading)) for a, b in value)
+        except (TypeError, ValueError) as error:
+            raise EditError(f"The {self.name} is a list of point pairs [a, b], not {quoted(value)}.") from error
+
+
+@dataclass(frozen=True)
+class CutPath(Parameter):
+    """Places of a cut in order: on an edge, on a point, in a face, or anywhere as (x, y, z)."""
+
+    @property
+    def is_typed(self) -> bool:
+        """Whether people type it."""
+        return False
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        if isinstance(value, str) or not isinstance(value, list | tuple):
+            raise EditError(f"The {self.name} is a list of places, not {quoted(value)}.")
+        return tuple(
+            dict(entry) if isinstance(entry, Mapping) else Vector("place").read(entry, reading) for entry in value
+        )
+
+
+@dataclass(frozen=True)
+class Colour(Parameter):
+    """A colour as #RRGGBB."""
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        if not isinstance(value, str) or not re.fullmatch(r"#[0-9A-Fa-f]{6}", value.strip()):
+            raise EditError(f"A colour is written #RRGGBB, such as #D3CABB, not {quoted(value)}.")
+        return value.strip().upper()
+
+
+def is_finite(value: Any) -> bool:
+    """Whether a value is a number that a length or count can be."""
+    if isinstance(value, bool) or not isinstance(value, int | float | np.number):
+        return False
+    try:
+        return math.isfinite(float(value))
+    except OverflowError:
+        return False
+
+
+def quoted(value: Any) -> str:
+    """A value as a sentence repeats it, cut where it is long."""
+    return shortened(repr(value))
 
 
 def _listed(words: tuple[str, ...]) -> str:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, connected_labels, mask_of
+from levelloop.core.arrays import Booleans, connected_labels, inverse_of, mask_of
 from levelloop.core.edit.boolean import boolean
 from levelloop.core.edit.combine import combined
 from levelloop.core.edit.outlines import drop_faces
@@ -17,6 +17,7 @@ from levelloop.core.errors import EditError
 from levelloop.core.forms.curves import add_curve
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Selection, faces_of, points_of, select_all
+from levelloop.core.words import counted
 from levelloop.document.document import Document, Part, new_part
 
 
@@ -40,7 +41,7 @@ def combine(
 
     weld_within: mm, points within that distance become one; None: none do.
     """
-    named = [document.find(part) for part in parts or ()]
+    named = [document.by_name(part) for part in parts or ()]
     shown = [part for part in document.parts if part.visible and not part.locked]
     chosen = list({part.id: part for part in (named if parts else shown)}.values())
     if len(chosen) < 2:
@@ -63,8 +64,7 @@ def combine(
     document = replace(
         document.with_part(replace(first, mesh=mesh, name=name or first.name, steps=())), active=first.id
     )
-    kept = {key: value for key, value in selections.items() if key not in {part.id for part in chosen}}
-    return Change(document, kept, told)
+    return Change(document, {}, told)
 
 
 def detach(document: Document, selections: Mapping[str, Selection], by: str = "selection", name: str = "") -> Change:
@@ -95,10 +95,11 @@ def detach(document: Document, selections: Mapping[str, Selection], by: str = "s
     rest = ~np.logical_or.reduce(groups)
     document = document.with_part(replace(part, mesh=_only(mesh, rest), shared=""))
     for inside in groups:
-        own = new_part(document, _only(mesh, inside), name or f"{part.name} piece")
+        piece = _only(mesh, inside)
+        known = mesh.materials[int(mesh.material[inside][0])] if by == "material" else f"{part.name} piece"
+        own = new_part(document, piece, name or known)
         document = document.with_part(_like(own, part))
-    kept = {key: value for key, value in selections.items() if key != part.id}
-    return Change(document, kept, f"{len(groups)} new part{'s' if len(groups) > 1 else ''}.")
+    return Change(document, {}, f"{counted(len(groups), 'new part')}.")
 
 
 def duplicate(
@@ -114,11 +115,11 @@ def duplicate(
     copy = mesh if inside is None or inside.all() else _only(mesh, inside)
     if new_part_:
         own = new_part(document, copy, name or f"{part.name} copy")
-        return Change(document.with_part(_like(own, part)), selections)
+        return Change(document.with_part(_like(own, part)), {})
     _unlocked(part)
     both = combined([mesh, copy])
     chosen = Selection("faces", np.arange(mesh.n_faces, both.n_faces))
-    return Change(document.with_part(replace(part, mesh=both)), {**selections, part.id: chosen})
+    return Change(document.with_part(replace(part, mesh=both)), {part.id: chosen})
 
 
 def boolean_parts(
@@ -133,7 +134,7 @@ def boolean_parts(
     part = _unlocked(document.part)
     if not other:
         raise EditError("Name the other part of the boolean.")
-    second = document.find(other)
+    second = document.by_name(other)
     if second.id == part.id:
         raise EditError("A boolean needs another part than the active one.")
     if not keep_other:
@@ -142,8 +143,7 @@ def boolean_parts(
     document = document.with_part(replace(part, mesh=edit.mesh))
     if not keep_other:
         document = replace(document.without(second.id), active=part.id)
-    kept = {key: value for key, value in selections.items() if key not in (second.id, part.id)}
-    return Change(document, {**kept, part.id: edit.selection}, edit.message)
+    return Change(document, {part.id: edit.selection}, edit.message)
 
 
 def curve_from_edges(document: Document, selections: Mapping[str, Selection], name: str = "") -> Change:
@@ -157,7 +157,7 @@ def curve_from_edges(document: Document, selections: Mapping[str, Selection], na
         raise EditError(f"A curve is one run of edges; these are {len(runs)}.")
     places = part.to_world(part.mesh).points[runs[0].points]
     own = new_part(document, add_curve(places, "straight", runs[0].closed), name or f"{part.name} curve")
-    return Change(document.with_part(own), selections)
+    return Change(document.with_part(own), {})
 
 
 def instance(document: Document, selections: Mapping[str, Selection], name: str = "") -> Change:
@@ -166,7 +166,7 @@ def instance(document: Document, selections: Mapping[str, Selection], name: str 
     shared = part.shared or part.id
     document = document.with_part(replace(part, shared=shared))
     own = new_part(document, part.mesh, name or f"{part.name} instance")
-    return Change(document.with_part(replace(_like(own, part), shared=shared)), selections)
+    return Change(document.with_part(replace(_like(own, part), shared=shared)), {})
 
 
 def attach(document: Document, selections: Mapping[str, Selection], to: str | None = None) -> Change:
@@ -174,14 +174,14 @@ def attach(document: Document, selections: Mapping[str, Selection], to: str | No
     part = document.part
     if not to:
         return Change(document.with_part(replace(part, attached="")), selections)
-    other = document.find(to)
+    other = document.by_name(to)
     above = other
     while True:
         if above.id == part.id:
             raise EditError(f"“{other.name}” moves with “{part.name}” already; it cannot be the other way round too.")
         if not above.attached:
             break
-        above = document.find(above.attached)
+        above = document.by_id(above.attached)
     return Change(document.with_part(replace(part, attached=other.id)), selections)
 
 
@@ -189,11 +189,11 @@ def paste(document: Document, selections: Mapping[str, Selection], copied: Part,
     """Puts a copied piece into the active part, where it becomes selected, or into a part of its own."""
     if not into or not document.parts:
         own = new_part(document, copied.mesh, copied.name)
-        return Change(document.with_part(_like(own, copied)), selections)
+        return Change(document.with_part(_like(own, copied)), {})
     part = _unlocked(document.part)
     both = combined([part.mesh, in_space_of(copied, part)])
     chosen = Selection("faces", np.arange(part.mesh.n_faces, both.n_faces))
-    return Change(document.with_part(replace(part, mesh=both)), {**selections, part.id: chosen})
+    return Change(document.with_part(replace(part, mesh=both)), {part.id: chosen})
 
 
 def copied(document: Document, selections: Mapping[str, Selection]) -> Part:
@@ -203,6 +203,12 @@ def copied(document: Document, selections: Mapping[str, Selection]) -> Part:
     if inside is None:
         return part
     return replace(part, mesh=_only(part.mesh, inside), shared="", attached="", steps=())
+
+
+def remove_part(document: Document, selections: Mapping[str, Selection], part: str | None = None) -> Change:
+    """Takes a part out of the document, the active one where none is named."""
+    gone = document.by_name(part) if part else document.part
+    return Change(document.without(gone.id), {key: value for key, value in selections.items() if key != gone.id})
 
 
 def in_space_of(part: Part, other: Part) -> Mesh:
@@ -235,11 +241,14 @@ def _selected_faces(part: Part, selections: Mapping[str, Selection]) -> Booleans
 
 
 def _only(mesh: Mesh, inside: Booleans) -> Mesh:
-    """Some faces with the points they use."""
+    """Some faces with the points they use, and of the materials those they have."""
     topology = mesh.topology
     loose = np.ones(mesh.n_points, dtype=np.bool_)
     loose[points_of(topology, Selection("faces", np.flatnonzero(inside)))] = False
-    return drop_faces(mesh, ~inside, keep_unattached=False, drop_points=loose)[0]
+    piece = drop_faces(mesh, ~inside, keep_unattached=False, drop_points=loose)[0]
+    used = np.unique(piece.material[piece.material >= 0])
+    number = np.append(inverse_of(used, len(piece.materials)), -1)  # −1 reads the spare last entry
+    return replace(piece, material=number[piece.material], materials=tuple(piece.materials[i] for i in used.tolist()))
 
 
 def _like(own: Part, part: Part) -> Part:
@@ -284,7 +293,7 @@ def in_group(document: Document, group: str) -> list[Part]:
 
 def moved_in_list(document: Document, part_id: str, before: str | None, group: str) -> Document:
     """The document with a part in a group, before another part of the list, or last."""
-    part = replace(document.find(part_id), group=group)
+    part = replace(document.by_id(part_id), group=group)
     parts = [other for other in document.parts if other.id != part_id]
     place = next((n for n, other in enumerate(parts) if other.id == before), len(parts))
     return replace(document, parts=(*parts[:place], part, *parts[place:]))

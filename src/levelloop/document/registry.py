@@ -12,7 +12,7 @@ from levelloop.core.arrays import Floats, Integers
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Kind, Selection
-from levelloop.document.parameters import Parameter, Reading
+from levelloop.document.parameters import Choice, Parameter, Reading, Toggle
 
 ActsOn = Literal["cage", "form", "selection", "part", "document", "parts"]
 
@@ -25,9 +25,10 @@ class Operation:
     (mesh, selection, **parameters) → Selection; "part" (part, **parameters) → Part; "document" (document,
     **parameters) → Document; "parts" (document, selections, **parameters) → Change.
     needs: kinds of selection it takes; empty: none needed. least: how many elements. or_all: nothing selected
-    means everything. moves_only: changes nothing but where points are, so that symmetry can mirror it. in_turn: makes
-    one thing of all that is selected, so that symmetry runs it once for each side. drawn: the parameter that is drawn
-    in the view; typed numbers wait for it. advice: what is worth knowing about a form of such sizes, in a sentence.
+    means everything. anew: for acts_on "selection": what was selected before does not matter. moves_only: changes
+    nothing but where points are, so that symmetry can mirror it. in_turn: makes one thing of all that is selected, so
+    that symmetry runs it once for each side. drawn: the parameter that is drawn in the view; typed numbers wait for it.
+    advice: what is worth knowing about a form of such sizes, in a sentence.
     mirrored: for what names elements or places itself instead of taking a selection: (mesh, values, twin of each
     point, matrix (4, 4) across the plane for places in the world) → the values of the other side, None where they are
     the same.
@@ -44,6 +45,7 @@ class Operation:
     needs: tuple[Kind, ...] = ()
     least: int = 1
     or_all: bool = False
+    anew: bool = False
     shortcut: str = ""
     icon: str = ""
     group: str = ""
@@ -52,6 +54,11 @@ class Operation:
     drawn: str = ""
     advice: Callable[[Mapping[str, Any]], str] | None = None
     mirrored: Callable[[Mesh, dict[str, Any], Integers, Floats], dict[str, Any] | None] | None = None
+
+    @property
+    def has_numbers(self) -> bool:
+        """Whether there is a number, word or place to decide on; what has none is kept as soon as it has run."""
+        return any(not isinstance(parameter, Toggle | Choice) for parameter in self.parameters)
 
     def parameter(self, name: str) -> Parameter:
         """A parameter by name. Raises EditError where there is none."""

@@ -9,11 +9,12 @@ from typing import Any
 from levelloop.core.edit.combine import combined
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
-from levelloop.core.review.findings import counted
-from levelloop.core.selection import NOTHING, Selection
+from levelloop.core.selection import KINDS, NOTHING, Selection
+from levelloop.core.words import counted
 from levelloop.document.document import Document, Part, new_part
 from levelloop.document.editing import edited, edited_on_both_sides, mirrored_moves, placed_whole
-from levelloop.document.parameters import Axes, PartName
+from levelloop.document.looks import taken_name
+from levelloop.document.parameters import Axes, PartName, Vector
 from levelloop.document.parting import Change
 from levelloop.document.registry import Operation
 
@@ -37,10 +38,37 @@ class State:
         """What is selected of a part."""
         return self.selections.get(part_id, NOTHING)
 
+    @property
+    def shown_selections(self) -> dict[str, Selection]:
+        """What is selected and shown, by part id: what the next operation acts on, and what the readout counts."""
+        return {
+            part.id: self.selections[part.id]
+            for part in self.document.parts
+            if part.visible and len(self.selections.get(part.id, NOTHING))
+        }
 
-def described(selection: Selection) -> str:
-    """A selection in words: "12 edges"."""
-    return counted(len(selection), selection.kind[:-1])
+
+def described(*selections: Selection) -> str:
+    """Selections in words: "12 edges", "12 edges in 2 parts", "12 edges and 1 face in 2 parts"."""
+    kinds = [kind for kind in KINDS if any(selection.kind == kind and len(selection) for selection in selections)]
+    numbers = [sum(len(selection) for selection in selections if selection.kind == kind) for kind in kinds]
+    words = [counted(number, kind[:-1]) for number, kind in zip(numbers, kinds, strict=True)]
+    where = f" in {len(selections)} parts" if len(selections) > 1 else ""
+    return (" and ".join(words) or "nothing") + where
+
+
+def targets_of(base: State) -> list[Part]:
+    """The parts that an operation on what is selected acts on: all with a selection that is shown, else the active one.
+
+    Raises EditError where that one is hidden.
+    """
+    chosen = base.shown_selections
+    if chosen:
+        return [part for part in base.document.parts if part.id in chosen]
+    part = base.document.part
+    if not part.visible:
+        raise EditError(f"“{part.name}” is hidden; show it first.")
+    return [part]
 
 
 def check(operation: Operation, selection: Selection) -> None:
@@ -60,7 +88,9 @@ def run(base: State, operation: Operation, values: dict[str, Any]) -> State:
         told = "" if operation.advice is None else operation.advice(sizes)
         sentence = operation.says(values, "", document.unit)
         if values["into"]:
-            part = document.find(values["into"])
+            part = document.by_name(values["into"])
+            if part.locked:
+                raise EditError(f"“{part.name}” is locked.")
             part = replace(part, mesh=combined((part.mesh, mesh)))
             document = replace(document.with_part(part), active=part.id)
         else:
@@ -70,7 +100,7 @@ def run(base: State, operation: Operation, values: dict[str, Any]) -> State:
     if operation.acts_on == "parts":
         change: Change = operation.run(document, base.selections, **values)
         said_of = base.selection(document.active)
-        who = described(said_of) if len(said_of) else f"all of “{document.part.name}”" if document.parts else ""
+        who = described(said_of) if len(said_of) else f"all of “{document.part.name}”" if document.active else ""
         sentence = operation.says(values, who, document.unit)
         kept = _still_fitting(base, change)
         return State(change.document, kept, sentence, message=change.message, **entry)
@@ -78,8 +108,10 @@ def run(base: State, operation: Operation, values: dict[str, Any]) -> State:
         changed: Document = operation.run(document, **values)
         return State(changed, base.selections, operation.says(values, "", document.unit), **entry)
     if operation.acts_on == "part":
-        renamed = document.with_part(operation.run(document.part, **values))
-        return State(renamed, base.selections, operation.says(values, "", document.unit), **entry)
+        wanted: Part = operation.run(document.part, **values)
+        changed = document.with_part(wanted)
+        told = taken_name(wanted.name, changed.by_id(wanted.id).name)
+        return State(changed, base.selections, operation.says(values, "", document.unit), message=told, **entry)
     return _on_cages(base, operation, values)
 
 
@@ -90,11 +122,11 @@ def _on_cages(base: State, operation: Operation, values: dict[str, Any]) -> Stat
     """The state after an edit of every part that has a selection, or of the active one."""
     document = base.document
     selections = dict(base.selections)
-    targets = [part for part in document.parts if len(base.selection(part.id)) and part.visible]
-    if not targets:
-        targets = [document.part]
-    said, messages = [], []
-    for part in targets:
+    targets = targets_of(base)
+    messages = []
+    for target in targets:
+        # What came before may have moved it, where it is attached.
+        part = document.by_id(target.id)
         if part.locked:
             raise EditError(f"“{part.name}” is locked.")
         selection = base.selection(part.id)
@@ -104,7 +136,6 @@ def _on_cages(base: State, operation: Operation, values: dict[str, Any]) -> Stat
             whole = placed_whole(part, operation, resolved)
             if whole is not None:
                 document = document.with_part(whole)
-                said.append(f"all of “{part.name}”")
                 continue
         if document.symmetry is None:
             edit = edited(part, operation, selection, resolved)
@@ -117,15 +148,16 @@ def _on_cages(base: State, operation: Operation, values: dict[str, Any]) -> Stat
             siblings = {other.id for other in document.parts if other.shared == part.shared}
             selections = {key: chosen for key, chosen in selections.items() if key not in siblings}
         selections[part.id] = edit.selection
-        said.append(described(selection) if len(selection) else f"all of “{part.name}”")
         messages.append(edit.message)
-    sentence = operation.says(values, " and ".join(said), document.unit)
+    chosen = base.shown_selections.values()
+    who = described(*chosen) if chosen else f"all of “{targets[0].name}”"
+    sentence = operation.says(values, who, document.unit)
     return State(
         document,
         selections,
         sentence,
         message=" ".join(filter(None, messages)),
-        acted_on=" and ".join(said),
+        acted_on=who,
         key=operation.key,
         parameters=values,
     )
@@ -149,10 +181,10 @@ def _resolved(operation: Operation, values: dict[str, Any], document: Document, 
     result = dict(values)
     for parameter in operation.parameters:
         name = parameter.name
-        if isinstance(parameter, PartName) and isinstance(values[name], str) and values[name]:
-            other = document.find(values[name])
-            result[name] = other.to_world(other.stepped)
-        elif isinstance(values.get(name), str) and values[name] == "anchor":
+        if isinstance(parameter, PartName) and isinstance(values[name], str):
+            other = document.by_name(values[name]) if values[name] else None
+            result[name] = None if other is None else other.to_world(other.stepped)
+        elif isinstance(parameter, Vector) and "anchor" in parameter.words and values[name] == "anchor":
             if document.anchor is None:
                 raise EditError("There is no anchor yet; set one first.")
             result[name] = document.anchor

@@ -24,10 +24,11 @@ from levelloop.core.selection import (
 )
 from levelloop.core.where import select_where
 from levelloop.document.document import Document, Part
+from levelloop.document.looks import checked_looks
 from levelloop.document.operations import REGISTRY
 from levelloop.document.recipe import STEPS, StepKind
 from levelloop.document.registry import Operation
-from levelloop.document.running import State, check, described, run
+from levelloop.document.running import State, check, described, run, targets_of
 from levelloop.document.units import parse_length
 from levelloop.document.where_sentence import parse_where
 
@@ -126,14 +127,13 @@ class Session:
             raise EditError("There is no operation to repeat.")
         return self.do(state.key, **state.parameters)
 
-    def revert_last(self) -> None:
-        """Takes the last operation back as if it had never run."""
+    def revert_last(self, forget: bool = False) -> None:
+        """Takes the last operation back; it can be done again, unless forget."""
         if self._here == 0:
             raise EditError("There is nothing to revert.")
-        old = self.state
-        self._here -= 1
-        del self._states[self._here + 1 :]
-        self._announce(old, self.state)
+        self.undo()
+        if forget:
+            del self._states[self._here + 1 :]
 
     def apply(self, document: Document, sentence: str, selections: Mapping[str, Selection] | None = None) -> None:
         """Makes a changed document the present one, as one entry of the history."""
@@ -172,21 +172,23 @@ class Session:
 
     def edit_part(self, part_id: str, sentence: str, **changes: Any) -> None:
         """Changes what a part is called or looks like."""
-        part = self.document.find(part_id)
-        self.apply(self.document.with_part(replace(part, **changes)), sentence)
+        part = self._called(part_id)
+        self.apply(self.document.with_part(replace(part, **checked_looks(changes))), sentence)
 
     def remove_part(self, part_id: str) -> None:
         """Takes a part out of the document."""
-        part = self.document.find(part_id)
-        selections = {key: value for key, value in self.state.selections.items() if key != part.id}
-        self.apply(self.document.without(part.id), f"Remove part “{part.name}”", selections)
+        self.do("remove_part", part=self._called(part_id).name)
 
     def set_active(self, name: str, keep_others: bool = False) -> None:
-        """Makes a part the active one; no entry of the history.
+        """Makes a part the active one, by its name, or by its id where no part is called so; no entry of the history.
 
         keep_others: other parts keep what is selected of them, so that the next operation acts on all.
         """
-        part = self.document.find(name)
+        self.activate(self._called(name).id, keep_others)
+
+    def activate(self, part_id: str, keep_others: bool = False) -> None:
+        """Makes the part of an id the active one; otherwise as set_active."""
+        part = self.document.by_id(part_id)
         selections = self.state.selections
         if not keep_others:
             selections = {key: chosen for key, chosen in selections.items() if key == part.id}
@@ -228,14 +230,18 @@ class Session:
     def select(
         self, points: Any = None, edges: Any = None, faces: Any = None, add: bool = False, remove: bool = False
     ) -> None:
-        """Selects elements of the active part: points or faces by index, edges as directed point pairs."""
+        """Selects elements of the active part: points or faces by index, edges as directed point pairs.
+
+        add, remove: to or from what is selected; else nothing else stays selected, in no part.
+        """
         given = [
             (kind, values) for kind, values in zip(KINDS, (points, edges, faces), strict=True) if values is not None
         ]
         if len(given) != 1:
             raise EditError("Select one kind at a time: points, edges or faces.")
         kind, values = given[0]
-        self.set_selection(combine(self.selection, select(self.part.mesh.topology, kind, values), add, remove))
+        found = select(self.part.mesh.topology, kind, values)
+        self.set_selection(combine(self.selection, found, add, remove), keep_others=add or remove)
 
     def select_all(self, kind: Kind) -> None:
         """Selects every element of a kind."""
@@ -244,25 +250,32 @@ class Session:
         self.set_selection(select_all(self.part.mesh.topology, kind))
 
     def select_none(self) -> None:
-        """Selects nothing."""
-        self.set_selection(Selection(self.selection.kind, np.zeros(0, dtype=np.int64)))
+        """Selects nothing, of any part."""
+        kind = self.selection.kind
+        self._amend(replace(self.state, selections={}))
+        if self.document.active:
+            self.set_selection(Selection(kind, np.zeros(0, dtype=np.int64)))
 
     def select_where(self, kind: Kind, add: bool = False, remove: bool = False, **conditions: Any) -> None:
         """Selects the elements for which every condition holds: sides=">4", plane="x", …"""
         world = self.part.to_world(self.part.mesh)
-        self.set_selection(combine(self.selection, select_where(world, kind, **conditions), add, remove))
+        found = select_where(world, kind, **conditions)
+        self.set_selection(combine(self.selection, found, add, remove), keep_others=add or remove)
 
     def select_sentence(self, sentence: str, add: bool = False, remove: bool = False) -> None:
         """Selects what a sentence describes: "faces where sides > 4"."""
         kind, conditions = parse_where(sentence, self.document.reading)
         self.select_where(kind, add, remove, **conditions)
 
-    def set_selection(self, selection: Selection, part_id: str | None = None) -> None:
-        """Makes a selection of a part (the active one) the present one; no entry of the history."""
-        target = part_id or self.part.id
-        mesh = self.document.find(target).mesh
-        fitting = without_hidden(mesh, selection)
-        self._amend(replace(self.state, selections={**self.state.selections, target: fitting}))
+    def set_selection(self, selection: Selection, part_id: str | None = None, keep_others: bool = False) -> None:
+        """Makes a selection of a part (the active one) the present one; no entry of the history.
+
+        keep_others: what is selected of other parts stays selected.
+        """
+        part = self.part if part_id is None else self.document.by_id(part_id)
+        others = self.state.selections if keep_others else {}
+        fitting = without_hidden(part.mesh, selection)
+        self._amend(replace(self.state, selections={**others, part.id: fitting}))
 
     # Review and files
 
@@ -289,17 +302,9 @@ class Session:
 
     def _run(self, base: State, operation: Operation, given: Mapping[str, Any], replacing: bool = False) -> str:
         document = base.document
-        reading = document.reading
-        lengths = [value for value in base.parameters.values() if isinstance(value, float)]
-        if lengths:
-            reading = replace(reading, values={"last": lengths[0], **(reading.values or {})})
-        values = operation.read(given, reading)
+        values = operation.read(given, replace(document.reading, last=lambda measure: self._last(base, measure)))
         if operation.acts_on == "selection":
-            selection = base.selection(document.active)
-            check(operation, selection)
-            part = document.part
-            self.set_selection(operation.run(part.mesh, selection, **values))
-            return operation.says(values, described(selection), document.unit)
+            return self._select(base, operation, values)
         try:
             with np.errstate(all="ignore"):
                 state = run(base, operation, values)
@@ -307,6 +312,37 @@ class Session:
             raise EditError(f"{operation.title} would make more than this machine's memory holds.") from error
         self._push(state, replacing)
         return " ".join(filter(None, (state.sentence + ("." if state.message else ""), state.message)))
+
+    def _last(self, base: State, measure: str) -> float | None:
+        """The number of a measure that an operation up to a state of the history had last."""
+        for state in reversed(self._states[: self._states.index(base) + 1] if base in self._states else [base]):
+            for parameter in REGISTRY[state.key].parameters if state.key else ():
+                value = state.parameters.get(parameter.name)
+                if parameter.measure == measure and value != parameter.default:
+                    last = parameter.as_last(value)
+                    if last is not None:
+                        return last
+        return None
+
+    def _select(self, base: State, operation: Operation, values: Mapping[str, Any]) -> str:
+        """Runs an operation that only selects, on every part with a selection that is shown; no history entry."""
+        parts = [base.document.part] if operation.anew else targets_of(base)
+        chosen = [base.selection(part.id) for part in parts]
+        for selection in chosen:
+            check(operation, selection)
+        found = {
+            part.id: without_hidden(part.mesh, operation.run(part.mesh, selection, **values))
+            for part, selection in zip(parts, chosen, strict=True)
+        }
+        kept = base.selections if values.get("mode", "only") != "only" else {}
+        self._amend(replace(self.state, selections={**kept, **found}))
+        return operation.says(values, described(*chosen), base.document.unit)
+
+    def _called(self, name: str) -> Part:
+        """A part by its name, or by its id where no part is called so."""
+        document = self.document
+        is_id = any(part.id == name for part in document.parts) and all(part.name != name for part in document.parts)
+        return document.by_id(name) if is_id else document.by_name(name)
 
     def _push(self, state: State, replacing: bool) -> None:
         old = self.state

@@ -11,6 +11,7 @@ from levelloop.core.selection import KINDS, Kind
 from levelloop.document.parameters import Parameter, Reading
 from levelloop.document.units import parse_length, parse_number
 
+LONGEST = 300  # letters
 EXAMPLE = "faces where sides > 4"
 _OVER = {"crease": "crease_over", "angle": "angle_over", "fold": "angle_over", "flatness": "flatness_over"}
 _COUNTS = ("sides", "valence")
@@ -33,6 +34,8 @@ class Sentence(Parameter):
     def _read(self, value: Any, reading: Reading) -> Where | str:
         if isinstance(value, Where):
             return value
+        if len(str(value)) > LONGEST:
+            raise EditError(f"That is too long for a condition: {len(str(value)):,} letters.")
         if str(value).strip() in ("", "…"):
             return ""
         return Where(str(value), *parse_where(str(value), reading))

@@ -7,7 +7,8 @@ import numpy as np
 from levelloop.core.arrays import Booleans
 from levelloop.core.measure.faces import edge_lengths, face_areas, face_centres, flatness, triangles
 from levelloop.core.mesh import Mesh
-from levelloop.core.review.findings import Finding, Remedy, counted, verb
+from levelloop.core.review.findings import Finding, Remedy
+from levelloop.core.words import counted, verb
 
 FLATNESS_SHARE = 0.02  # of the face's mean side; below that shading does not show it (common practice, no source)
 

@@ -56,17 +56,3 @@ class Finding:
     def count(self) -> int:
         """How many elements were found."""
         return len(self.indices)
-
-
-def counted(number: int, noun: str, plural: str | None = None) -> str:
-    """A number with its noun.
-
-    >>> counted(1, "face"), counted(2, "face")
-    ('1 face', '2 faces')
-    """
-    return f"{number:,} {noun if number == 1 else (plural or noun + 's')}"
-
-
-def verb(number: int, one: str, several: str) -> str:
-    """The form of a verb that fits a number."""
-    return one if number == 1 else several

@@ -7,7 +7,8 @@ import numpy as np
 from levelloop.core.arrays import Integers
 from levelloop.core.measure.faces import edge_lengths, face_areas, face_centres
 from levelloop.core.mesh import Mesh
-from levelloop.core.review.findings import Finding, Purpose, Remedy, counted, verb
+from levelloop.core.review.findings import Finding, Purpose, Remedy
+from levelloop.core.words import counted, verb
 
 DOUBLES_WITHIN = 0.001  # mm; a thousandth joins seams and eats no detail (common practice, no source)
 

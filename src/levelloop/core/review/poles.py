@@ -6,8 +6,9 @@ import numpy as np
 
 from levelloop.core.arrays import Booleans
 from levelloop.core.mesh import Mesh
-from levelloop.core.review.findings import Finding, Severity, counted
+from levelloop.core.review.findings import Finding, Severity
 from levelloop.core.topology import Topology
+from levelloop.core.words import counted
 
 
 def inner_poles(topology: Topology) -> Booleans:

@@ -7,7 +7,8 @@ import numpy as np
 from levelloop.core.arrays import Booleans, Integers
 from levelloop.core.measure.faces import edge_folds, face_centres
 from levelloop.core.mesh import Mesh
-from levelloop.core.review.findings import Finding, Remedy, counted, verb
+from levelloop.core.review.findings import Finding, Remedy
+from levelloop.core.words import counted, verb
 
 FLAT_WITHIN = 1.0  # degrees
 

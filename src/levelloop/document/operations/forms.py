@@ -16,7 +16,7 @@ from levelloop.document.parameters import (
     Length,
     Lengths,
     Parameter,
-    Plain,
+    PartName,
     Points,
     Text,
     Toggle,
@@ -30,7 +30,7 @@ _WHERE: tuple[Parameter, ...] = (
     Vector("axis", "z", "Where its own z points", is_length=False, words=AXES),
     Angle("turn", 0.0, "Turned about its axis"),
     Text("name", "", "The part's name"),
-    Plain("into", None, optional=True),
+    PartName("into", None, "The part it becomes a piece of", optional=True),
 )
 
 

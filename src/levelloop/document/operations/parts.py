@@ -11,7 +11,20 @@ from levelloop.core.errors import EditError
 from levelloop.document.cameras import keep_camera, remove_camera, set_camera
 from levelloop.document.document import Document, Part
 from levelloop.document.guides import add_guide, calibrate_guide, remove_guide, set_guide
-from levelloop.document.parameters import Angle, Choice, Length, PartName, Plain, Ratio, Text, Toggle, Vector
+from levelloop.document.looks import LOOKS, set_part
+from levelloop.document.parameters import (
+    Angle,
+    Choice,
+    Expression,
+    Length,
+    OfPart,
+    PartName,
+    PartNames,
+    Ratio,
+    Text,
+    Toggle,
+    Vector,
+)
 from levelloop.document.parting import (
     attach,
     boolean_parts,
@@ -20,6 +33,7 @@ from levelloop.document.parting import (
     detach,
     duplicate,
     instance,
+    remove_part,
 )
 from levelloop.document.registry import Operation
 from levelloop.document.units import parse_length
@@ -60,6 +74,27 @@ PARTS: tuple[Operation, ...] = (
         (Text("name", "", "Its new name"),),
     ),
     Operation(
+        "set_part",
+        "Part's looks",
+        "Part",
+        set_part,
+        "Let {part} be[ called {name}][ of colour {colour}][ of opacity {opacity}][ {visible}][ {locked}][ {helper}]"
+        "[ in the group {group}]",
+        "Name, looks and locks of a part; the active one where none is named",
+        "parts",
+        (OfPart("part", None, "Which part", optional=True), *LOOKS),
+    ),
+    Operation(
+        "remove_part",
+        "Remove",
+        "Part",
+        remove_part,
+        "Remove {part}",
+        "Takes a part out of the document; the active one where none is named",
+        "parts",
+        (OfPart("part", None, "Which part", optional=True),),
+    ),
+    Operation(
         "set_value",
         "Named value",
         "Edit",
@@ -67,18 +102,18 @@ PARTS: tuple[Operation, ...] = (
         "Let {name} be {value}",
         "A length that typed numbers may use",
         "document",
-        (Text("name", "", "Its name"), Plain("value", "0 mm")),
+        (Text("name", "", "Its name"), Expression("value", "0 mm")),
     ),
     Operation(
         "combine",
         "Combine",
         "Part",
         lambda document, selections, parts, weld, name: combine(document, selections, parts, weld, name),
-        "Combine parts[, weld within {weld}]",
+        "Combine[ {parts}] to one part[, weld within {weld}]",
         "Makes several parts one; all that are shown and unlocked where none are named",
         "parts",
         (
-            Plain("parts", None, optional=True),
+            PartNames("parts", None, "Which ones", optional=True),
             Length("weld", None, "Points nearer than that become one", optional=True, low=0, step=0.01),
             Text("name", "", "The name of what they become"),
         ),
@@ -191,7 +226,7 @@ PARTS: tuple[Operation, ...] = (
         "A reference image in a view",
         "document",
         (
-            Text("path", "", "The image's file"),
+            Text("path", "", "The image's file", longest=4096),
             Text("view", "front", "The direction or the named camera it is seen from"),
             Length("width", 100.0, "Of the image", low=0, above_low=True),
             Toggle("embed", True, "Where the image is kept", on="kept in the document", off="read from its file"),

@@ -15,10 +15,10 @@ from levelloop.core.edit.transform import pivot_place
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
 from levelloop.core.planes import as_direction
-from levelloop.core.review.findings import counted
 from levelloop.core.selection import NOTHING, Selection, select_all
 from levelloop.core.steps.chain import MOST_MADE, build
 from levelloop.core.topology import Topology
+from levelloop.core.words import counted
 from levelloop.document.document import Document, Part
 from levelloop.document.parameters import Count, PartName, StepNumber, Toggle
 from levelloop.document.parting import Change
@@ -84,7 +84,7 @@ def copy_recipe(document: Document, selections: Selections, to: str | None) -> C
     part = document.part
     if not to:
         raise EditError("Name the part that gets the recipe.")
-    other = document.find(to)
+    other = document.by_name(to)
     if other.locked:
         raise EditError(f"“{other.name}” is locked.")
     if other.id == part.id:

@@ -214,6 +214,7 @@ SELECTING: tuple[Operation, ...] = (
         "Selects what was kept under a name",
         "selection",
         (Text("name", "", "Its name"),),
+        anew=True,
     ),
     Operation(
         "select_where",
@@ -227,6 +228,7 @@ SELECTING: tuple[Operation, ...] = (
             Sentence("sentence", "", f"For example: {EXAMPLE}"),
             Choice("mode", "only", "What becomes of the selection", words=("only", "added", "taken out")),
         ),
+        anew=True,
     ),
     Operation(
         "convert",

@@ -24,12 +24,13 @@ from levelloop.document.parameters import (
     Choice,
     Count,
     Curve,
+    CutPath,
     Length,
     Lengths,
     Parameter,
     PartName,
-    Plain,
     PlaneOf,
+    Points,
     Ratio,
     Toggle,
 )
@@ -212,7 +213,7 @@ SWEEPING: tuple[Operation, ...] = (
         "Draws edges through faces, from point to point",
         "cage",
         (
-            Plain("path", ()),
+            CutPath("path", ()),
             Toggle("closed", False, "Whether it comes back", on="closed", off="open"),
             Ratio("ratio", None, "Where all edges are crossed", optional=True, low=0, high=1),
         ),
@@ -231,7 +232,7 @@ SWEEPING: tuple[Operation, ...] = (
         "Quads along a line over another part's surface",
         "cage",
         (
-            Plain("path", ()),
+            Points("path", ()),
             Length("width", 5.0, "Across", low=0, above_low=True),
             Count("count", 8, "Quads along it", high=4096),
             PartName("onto", None, "The part it lies on", optional=True),
