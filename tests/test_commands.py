@@ -152,7 +152,7 @@ def test_unsaved_work_is_asked_about(empty: Hands, tmp_path: Path, monkeypatch: 
     window.setProperty("unattended", False)
     buttons = QMessageBox.StandardButton
     answers = [buttons.Cancel]
-    monkeypatch.setattr(QMessageBox, "question", lambda *_: answers.pop())
+    monkeypatch.setattr(QMessageBox, "exec", lambda _: answers.pop())
     files.new_document()
     assert window.session.document.parts
     answers.append(buttons.Save)

@@ -233,7 +233,7 @@ BAD = {
     "count.usda": (
         '#usda 1.0\ndef Mesh "m"\n{\nint[] faceVertexCounts = [4]\nint[] faceVertexIndices = [0, 1, 2]\n'
         "point3f[] points = [(0,0,0), (1,0,0), (0,1,0)]\n}\n",
-        "need 4 corners, but it lists 3",
+        "need 4 corners, at least 3 each, but it lists 3",
     ),
     "picture.png": ("", "cannot be opened"),
 }

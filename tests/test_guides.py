@@ -11,6 +11,7 @@ import pytest
 from levelloop.app.main import application
 from levelloop.core.errors import EditError
 from levelloop.document.session import Session
+from levelloop.files.errors import FileError
 
 needs_screen = pytest.mark.skipif(
     application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
@@ -49,7 +50,7 @@ def test_what_is_no_image_is_said(tmp_path: Path) -> None:
     session = Session.new()
     with pytest.raises(EditError, match="PNG, JPEG or SVG"):
         session.do("add_guide", path=str(tmp_path / "bee.txt"))
-    with pytest.raises(EditError, match="cannot be read"):
+    with pytest.raises(FileError, match="cannot be read"):
         session.do("add_guide", path=str(tmp_path / "bee.png"))
     with pytest.raises(EditError, match="no guide yet"):
         session.do("remove_guide")

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import difflib
 import json
+import os
+import signal
 import sys
 from dataclasses import replace
 from pathlib import Path
@@ -26,6 +29,9 @@ class _FileFirst(click.Group):
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
         words = [word for word in args if not word.startswith("-")]
         if words and words[0] not in self.commands and args[0] == words[0]:
+            close = difflib.get_close_matches(words[0], self.commands, n=1, cutoff=0.7)
+            if close and not Path(words[0]).suffix and not Path(words[0]).exists():
+                raise click.UsageError(f'There is no command "{words[0]}"; did you mean "{close[0]}"?')
             args = ["open", *args]
         return super().parse_args(ctx, args)
 
@@ -58,10 +64,7 @@ def smooth(file: Path, output: Path, level: int | None, limit: bool, part_name: 
     from levelloop.files import write_meshes
 
     parts = _chosen(_document(file), part_name)
-    meshes = [
-        (part.name, part.to_world(part.result(level, True if limit else None if level is None else False)))
-        for part in parts
-    ]
+    meshes = [(part.name, part.output(level, True if limit else None if level is None else False)) for part in parts]
     write_meshes(meshes, output)
 
 
@@ -117,7 +120,7 @@ def run(script: Path, file: Path | None, output: Path) -> None:
         session.save(output)
         _note(session.document)
     else:
-        write_meshes([(part.name, part.to_world(part.result())) for part in _chosen(session.document, None)], output)
+        write_meshes([(part.name, part.output()) for part in _chosen(session.document, None)], output)
 
 
 def _note(document: Document) -> None:
@@ -129,27 +132,58 @@ def _note(document: Document) -> None:
 
 
 def main() -> None:
-    """Runs the command line; a mistake is one line on standard error and exit code 2."""
+    """Runs the command line and exits: 2 for a mistake, 3 for a defect of ours, 130 where it was interrupted.
+
+    Each is one line on standard error; a defect's traceback is in the log.
+    """
+    signal.signal(signal.SIGINT, _interrupt)
     try:
         cli.main(standalone_mode=False)
+        sys.stdout.flush()
     except click.exceptions.Exit as stop:
         sys.exit(stop.exit_code)
-    except click.Abort:
-        sys.exit(2)
+    except (click.Abort, _InterruptedError):
+        _fail("Interrupted.", 130)
     except click.ClickException as error:
         _fail(error.format_message())
     except LevelLoopError as error:
         _fail(str(error))
     except BrokenPipeError:
+        # Whoever read has stopped; what Python flushes at its end must not complain either.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         sys.exit(0)
+    except (MemoryError, RecursionError) as error:
+        _fail(f"That needs more than this machine has ({type(error).__name__}).")
+    except Exception as error:
+        _fail(_told_defect(error), 3)
 
 
 # Helpers
 
 
-def _fail(sentence: str) -> None:
-    click.echo(" ".join(sentence.split()), err=True)
-    sys.exit(2)
+class _InterruptedError(BaseException):
+    """Ctrl+C; not a KeyboardInterrupt, for which the library puts an empty line first."""
+
+
+def _interrupt(*_: object) -> None:
+    raise _InterruptedError
+
+
+def _fail(sentence: str, code: int = 2) -> None:
+    line = " ".join(sentence.split())
+    click.echo(line.encode("utf-8", "replace").decode("utf-8"), err=True)
+    sys.exit(code)
+
+
+def _told_defect(error: Exception) -> str:
+    """Writes a defect into the log; returns what to say about it."""
+    import logging
+
+    from levelloop.files.log import keep_log
+
+    path = keep_log()
+    logging.getLogger("levelloop").error("a defect", exc_info=error)
+    return f"That is a defect of Level Loop ({type(error).__name__}); the details are in {path}."
 
 
 def _window(file: Path | None, demo: bool) -> None:

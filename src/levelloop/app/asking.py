@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from pathlib import Path
 
-from PySide6.QtCore import QSettings
+from PySide6.QtCore import QSettings, Qt
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from levelloop.document.guides import ENDINGS
@@ -14,15 +14,18 @@ from levelloop.files import READERS, TITLES
 
 def may_discard(parent: QWidget, save: Callable[[], bool]) -> bool:
     """Asks whether to save unsaved changes; whether the document may be left after that."""
-    answer = QMessageBox.question(
-        parent,
-        "Unsaved changes",
-        "The document has changes that are not saved. Save them?",
-        QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
-    )
+    buttons = QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel
+    answer = _asked(parent, "Unsaved changes", "The document has changes that are not saved. Save them?", buttons)
     if answer == QMessageBox.StandardButton.Save:
         return save()
     return answer == QMessageBox.StandardButton.Discard
+
+
+def may_replace(parent: QWidget, sentence: str) -> bool:
+    """Whether a file that is there may be replaced all the same."""
+    buttons = QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.No
+    answer = _asked(parent, "Replace the file", f"{sentence}\n\nReplace it?", buttons)
+    return answer == QMessageBox.StandardButton.Yes
 
 
 def image_to_open(parent: QWidget) -> Path | None:
@@ -49,7 +52,20 @@ def file_to_write(parent: QWidget, title: str, endings: Iterable[str]) -> Path |
     path = Path(name)
     if path.suffix.lower() not in allowed:
         path = path.with_name(path.name + chosen[chosen.index("*") + 1 : chosen.index(")")])
+        # The dialog has asked about the name without its ending only.
+        if path.exists() and not may_replace(parent, f"{path.name} is there already."):
+            return None
     return _remembered(path)
+
+
+def _asked(parent: QWidget, title: str, text: str, buttons: QMessageBox.StandardButton) -> QMessageBox.StandardButton:
+    """What the person answers; the text is shown as it is, whatever names stand in it."""
+    box = QMessageBox(QMessageBox.Icon.Question, title, "", buttons, parent)
+    box.setTextFormat(Qt.TextFormat.PlainText)
+    box.setText(text)
+    answer = QMessageBox.StandardButton(box.exec())
+    box.deleteLater()
+    return answer
 
 
 def _folder() -> str:

@@ -5,11 +5,11 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from levelloop.app.asking import file_to_open, file_to_write, may_discard
-from levelloop.core.errors import LevelLoopError
+from levelloop.app.asking import file_to_open, file_to_write, may_discard, may_replace
 from levelloop.core.words import counted
 from levelloop.document.session import Session
 from levelloop.files import DOCUMENT_WRITERS, MESH_WRITERS, notes_on, write_meshes
+from levelloop.files.errors import ChangedOnDiskError
 
 if TYPE_CHECKING:
     from levelloop.app.window import Window
@@ -28,11 +28,10 @@ class FileCommands:
 
     def open_path(self, path: Path) -> bool:
         """Opens a file; where it cannot be read the present document stays as it is."""
-        try:
-            session = Session.open(path)
-        except LevelLoopError as error:
-            self.window.tell(str(error))
+        opened: list[Session] = []
+        if not self.window.attempt(lambda: opened.append(Session.open(path))):
             return False
+        session = opened[0]
         self.window.adopt(session)
         parts = session.document.parts
         all_triangles = any(part.mesh.n_faces > 1 and (part.mesh.topology.face_sizes == 3).all() for part in parts)
@@ -49,7 +48,19 @@ class FileCommands:
 
     def save_path(self, path: Path) -> bool:
         """Saves the document under a path."""
-        done = self.window.attempt(lambda: self.window.session.save(path))
+        done = False
+
+        def save(replace_newer: bool = False) -> None:
+            nonlocal done
+            try:
+                self.window.session.save(path, replace_newer=replace_newer)
+                done = True
+            except ChangedOnDiskError as error:
+                if replace_newer or not may_replace(self.window, str(error)):
+                    raise
+                save(replace_newer=True)
+
+        self.window.attempt(save)
         if done:
             self.window.tell(" ".join((f"Saved {path.name}.", *notes_on(self.window.session.document))))
         self.window.refresh_title()
@@ -60,7 +71,7 @@ class FileCommands:
 
         def write() -> None:
             parts = [part for part in self.window.session.document.parts if part.visible and not part.helper]
-            meshes = [(part.name, part.to_world(part.result())) for part in parts]
+            meshes = [(part.name, part.output()) for part in parts]
             write_meshes(meshes, path)
             counts = f"{counted(len(parts), 'part')}, {counted(sum(mesh.n_faces for _, mesh in meshes), 'face')}"
             self.window.tell(f"Wrote {path.name}: {counts}.")

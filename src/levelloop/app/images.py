@@ -12,6 +12,8 @@ from PySide6.QtSvg import QSvgRenderer
 
 from levelloop.app.theme import Theme, text_font
 from levelloop.document.document import Guide
+from levelloop.files.errors import FileError
+from levelloop.files.reading import LARGEST_IMAGE, check_drawing, read_bytes
 
 Pixels = NDArray[np.uint8]
 DRAWN_AT = 1024  # pixels across for images without a size of their own
@@ -51,12 +53,12 @@ class Images:
 
 
 def _read(guide: Guide) -> QImage | None:
-    data = guide.data
-    if data is None:
-        try:
-            data = Path(guide.path).read_bytes()
-        except OSError:
-            return None
+    try:
+        data = read_bytes(Path(guide.path), LARGEST_IMAGE) if guide.data is None else guide.data
+        if guide.path.lower().endswith(".svg"):
+            check_drawing(guide.name, data)
+    except FileError:
+        return None
     if guide.path.lower().endswith(".svg"):
         drawing = QSvgRenderer(QByteArray(data))
         if not drawing.isValid():

@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+import os
+import signal
 import sys
 from pathlib import Path
 
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QSurfaceFormat
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QOffscreenSurface, QOpenGLContext, QSurfaceFormat
 from PySide6.QtWidgets import QApplication
 
+from levelloop.app.defects import catch_defects
 from levelloop.app.icons import icon
 from levelloop.app.theme import BENCH, load_fonts, style_sheet, text_font
 from levelloop.app.viewport import surface_format
 from levelloop.app.window import Window
+from levelloop.core.errors import LevelLoopError
 from levelloop.document.session import Session
+from levelloop.files.log import keep_log
 
 
 def application() -> QApplication:
@@ -45,8 +50,42 @@ def open_window(file: Path | None, demo: bool) -> int:
     elif file is not None:
         # A file that cannot be opened is one line on the terminal, before any window appears.
         session = Session.open(file)
+    _need_screen()
+    keep_log()
     app = application()
+    _need_opengl()
     window = Window(session)
+    catch_defects(window.tell)
     window.resize(1280, 800)
     window.show()
+    # Ctrl+C in the terminal ends the program between two events.
+    timer = QTimer()
+    timer.start(200)
+    timer.timeout.connect(lambda: None)
+    signal.signal(signal.SIGINT, lambda *_: app.exit(130))
     return app.exec()
+
+
+# Helpers
+
+
+def _need_screen() -> None:
+    """Raises LevelLoopError where there is no display: Qt itself would end the process."""
+    if sys.platform.startswith("linux") and not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
+        raise LevelLoopError("There is no display to open a window on; the other commands work without one.")
+
+
+def _need_opengl() -> None:
+    """Raises LevelLoopError where OpenGL 3.3 cannot be had: the views would stay empty."""
+    surface = QOffscreenSurface()
+    surface.create()
+    context = QOpenGLContext()
+    context.setFormat(surface_format())
+    if not context.create() or not context.makeCurrent(surface):
+        raise LevelLoopError(
+            "This display has no OpenGL, which the views are drawn with; install a driver, such as Mesa."
+        )
+    version = context.format().version()
+    context.doneCurrent()
+    if version < (3, 3):
+        raise LevelLoopError(f"The views need OpenGL 3.3; this display has {version[0]}.{version[1]}.")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import html
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import (
@@ -15,7 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from levelloop.app.theme import MARKS, Theme, text_font
+from levelloop.app.theme import MARKS, Theme, plain_label, text_font
 from levelloop.core.review import Report
 from levelloop.core.review.findings import PURPOSES, Finding, Purpose
 from levelloop.document.document import Part
@@ -24,7 +26,7 @@ from levelloop.document.session import Session
 
 def heading(text: str, parent: QWidget) -> QLabel:
     """A small heading over a panel."""
-    label = QLabel(text, parent)
+    label = plain_label(text, parent)
     label.setObjectName("heading")
     label.setFont(text_font(8.5, text_font().Weight.DemiBold))
     return label
@@ -67,7 +69,7 @@ class HistoryPanel(QWidget):
                 item = QListWidgetItem(self.list)
             if item.text() != state.sentence:
                 item.setText(state.sentence)
-                item.setToolTip(" ".join(filter(None, (state.sentence + ".", state.message))))
+                item.setToolTip(html.escape(" ".join(filter(None, (state.sentence + ".", state.message)))))
             item.setForeground(QColor(self.theme.ink if row <= self.session.here else self.theme.faint))
         self.list.setCurrentRow(self.session.here)
         self.list.blockSignals(False)
@@ -108,7 +110,7 @@ class ReviewPanel(QWidget):
         self.list.setWordWrap(True)
         self.list.itemClicked.connect(lambda item: self.show_row(self.list.row(item), 0))
         column.addWidget(self.list, 1)
-        self.advice = QLabel(self)
+        self.advice = plain_label("", self)
         self.advice.setWordWrap(True)
         self.advice.setFont(text_font(9))
         self.advice.setObjectName("quiet")
@@ -120,7 +122,7 @@ class ReviewPanel(QWidget):
         self.previous.setToolTip("Previous finding (,)")
         self.next = QPushButton("›", self)
         self.next.setToolTip("Next finding (.)")
-        self.place = QLabel("", self)
+        self.place = plain_label("", self)
         self.place.setFont(text_font(9))
         self.place.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.remedy = QPushButton("", self)

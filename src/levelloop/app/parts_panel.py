@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 
 from levelloop.app.icons import icon
 from levelloop.app.panels import heading, quiet_list
-from levelloop.app.theme import Theme, text_font
+from levelloop.app.theme import Theme, plain_label, text_font
 from levelloop.core.errors import LevelLoopError
 from levelloop.document.document import Part
 from levelloop.document.parting import grouped, in_group, moved_in_list, rename_group, show_group
@@ -104,7 +104,7 @@ class PartRow(QWidget):
         chip.setPixmap(_chip(part.colour))
         self.name = Name(part.name, self)
         self.name.named.connect(self._renamed)
-        count = QLabel(f"{part.mesh.n_faces:,}", self)
+        count = plain_label(f"{part.mesh.n_faces:,}", self)
         count.setObjectName("quiet")
         count.setFont(text_font(8.5))
         count.setToolTip("Faces of the cage")
@@ -118,7 +118,7 @@ class PartRow(QWidget):
             "attached" if part.attached else "",
         ]
         if any(words):
-            where = QLabel(" · ".join(filter(None, words)), self)
+            where = plain_label(" · ".join(filter(None, words)), self)
             where.setObjectName("quiet")
             where.setFont(text_font(8.5))
             row.addWidget(where)
@@ -172,7 +172,7 @@ class GroupRow(QWidget):
         self.name = Name(group.split("/")[-1], self)
         self.name.setFont(text_font(9.5, text_font().Weight.DemiBold))
         self.name.named.connect(lambda name: panel.rename_group(group, name))
-        count = QLabel(f"{len(parts)}", self)
+        count = plain_label(f"{len(parts)}", self)
         count.setObjectName("quiet")
         count.setFont(text_font(8.5))
         count.setToolTip("Parts in the group")

@@ -11,7 +11,15 @@ from numpy.typing import NDArray
 from levelloop.core.arrays import Floats, Integers
 from levelloop.core.errors import LevelLoopError
 from levelloop.core.forms.curves import path_of
-from levelloop.core.measure.faces import corner_normals, face_areas, face_centres, face_normals, triangles
+from levelloop.core.measure.faces import (
+    corner_normals,
+    face_areas,
+    face_centres,
+    face_normals,
+    normal_map,
+    second_diagonal,
+    triangles,
+)
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Kind
 from levelloop.core.steps.chain import Built, Stop, build
@@ -32,7 +40,8 @@ class Picture:
 
     until: how many of its steps are shown, None for all. places: (n', 3) shown points. vertices: (v, 6) place and
     normal; indices: (t, 3); triangle_face: (t,) the cage face of each triangle, −1 for what only the recipe made.
-    points: (n,) the shown point of each cage point; chains: (e, c) those along each cage edge.
+    points: (n,) the shown point of each cage point; chains: (e, c) those along each cage edge. is_quick: made while
+    something was dragged.
     """
 
     part: Part
@@ -45,6 +54,7 @@ class Picture:
     triangle_face: Integers
     points: Integers
     chains: Integers
+    is_quick: bool = False
 
     @property
     def n_shown_faces(self) -> int:
@@ -160,26 +170,30 @@ def shown_level(part: Part, smooth: bool) -> int:
 
 
 def make_picture(
-    part: Part, smooth: bool, old: Picture | None = None, level: int | None = None, until: int | None = None
+    part: Part,
+    smooth: bool,
+    old: Picture | None = None,
+    level: int | None = None,
+    until: int | None = None,
+    quick: bool = False,
 ) -> Picture:
     """The picture of a part, at its own level or another, from what the old one was built of where that still fits.
 
-    until: how many of its steps are shown, None for all.
+    until: how many of its steps are shown, None for all; quick: while something is dragged.
     """
     level = shown_level(part, smooth) if level is None else level
     links = links_of(part.steps, level, part.limit and level > 0, until)
     built = build(part.mesh, links, old.built if old is not None else None)
     places = built.points
-    normal_map = None
+    turned = None
     if not part.in_place:
         places = places @ part.transform[:3, :3] + part.transform[3, :3]
-        # The cofactors: what the inverse's transpose is to directions, and there for flattened parts too.
-        a, b, c = part.transform[:3, :3]
-        normal_map = np.stack((np.cross(b, c), np.cross(c, a), np.cross(a, b)))
-        normal_map *= -1.0 if np.linalg.det(part.transform[:3, :3]) < 0 else 1.0
+        turned = normal_map(part.transform)
     last = built.stops[-1] if built.stops else None
     if last is not None and last.surface is not None:
-        vertices, indices, face = _smooth_surface(last, places, normal_map)
+        # While something is dragged the diagonals stay; at rest they are the ones that files and measures have.
+        kept = old if quick and old is not None and old.built.topology is built.topology else None
+        vertices, indices, face = _smooth_surface(last, places, turned, kept)
     elif any(stop.surface is not None for stop in built.stops):
         vertices, indices, face = _shaped_surface(built.mesh, places)
     else:
@@ -196,7 +210,7 @@ def make_picture(
         chains[gone] = own[part.mesh.topology.edges[gone, 1:]]
         chains[gone, 0] = own[part.mesh.topology.edges[gone, 0]]
     owner = np.where(trace.own_faces, trace.source.faces, -1)[face]
-    return Picture(part, level, until, built, places, vertices, indices, owner, points, chains)
+    return Picture(part, level, until, built, places, vertices, indices, owner, points, chains, quick)
 
 
 # Helpers
@@ -204,19 +218,23 @@ def make_picture(
 Triangles = tuple[Singles, NDArray[np.uint32], Integers]  # vertices (v, 6), indices (t, 3), the face of each (t,)
 
 
-def _smooth_surface(stop: Stop, places: Floats, normal_map: Floats | None) -> Triangles:
-    """A smooth surface with the normals of its limit."""
+def _smooth_surface(stop: Stop, places: Floats, turned: Floats | None, old: Picture | None) -> Triangles:
+    """A smooth surface with the normals of its limit; old: one whose triangles stay."""
     surface = stop.surface
     assert surface is not None
     sectors = surface.sectors
     normals = surface.normals(stop.raw)
-    if normal_map is not None:
-        normals = normals @ normal_map
+    if turned is not None:
+        normals = normals @ turned
         normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
     vertices = np.concatenate((places[sectors.point], normals), axis=1).astype(np.float32)
     shown = ~(surface.left_out | stop.before.hidden[surface.face_origin])
+    faces = np.flatnonzero(shown)
+    if old is not None and len(old.indices) == 2 * len(faces):
+        return vertices, old.indices, np.repeat(faces, 2)
     quads = sectors.of_corner.reshape(-1, 4)[shown].astype(np.uint32)
-    return vertices, _halves(quads), np.repeat(np.flatnonzero(shown), 2)
+    quads = np.where(second_diagonal(surface.topology, stop.points, faces)[:, None], np.roll(quads, -1, axis=1), quads)
+    return vertices, _halves(quads), np.repeat(faces, 2)
 
 
 def _shaped_surface(mesh: Mesh, places: Floats) -> Triangles:

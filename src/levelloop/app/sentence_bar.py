@@ -7,9 +7,9 @@ from typing import Any
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QWheelEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QWidget
 
-from levelloop.app.theme import text_font
+from levelloop.app.theme import plain_label, text_font
 from levelloop.core.errors import LevelLoopError
 from levelloop.document.document import Document
 from levelloop.document.operations import REGISTRY
@@ -361,7 +361,7 @@ class SentenceBar(QWidget):
         return len(selection) if selection.kind != "faces" and 3 <= len(selection) <= 512 else 0
 
     def _say(self, text: str, strong: bool = False, quiet: bool = False) -> None:
-        label = QLabel(text, self._words)
+        label = plain_label(text, self._words)
         font = text_font(10)
         if strong:
             font = text_font(10, font.Weight.DemiBold)

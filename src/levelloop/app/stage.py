@@ -189,7 +189,8 @@ class Stage(QObject):
         smooth = self.is_smooth(part)
         old = self.pictures.get(part.id)
         level, until = self.level_now(part), self.until(part)
-        if old is not None and old.part is part and old.level == level and old.until == until:
+        fits = old is not None and old.is_quick <= self._quick
+        if old is not None and fits and old.part is part and old.level == level and old.until == until:
             self._wanted.pop(part.id, None)
             return
         faces = self.faces_at(part, level)
@@ -203,7 +204,7 @@ class Stage(QObject):
                 faces = part.mesh.n_faces
         if faces <= AT_ONCE or (level == 0 and not part.steps):
             self._wanted.pop(part.id, None)
-            self._show(part, make_picture(part, smooth, old, level, until))
+            self._show(part, make_picture(part, smooth, old, level, until, self._quick))
             return
         self._wanted[part.id] = (part, smooth, until)
         if old is None or (old.part.mesh.topology is not part.mesh.topology):

@@ -5,7 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from importlib.resources import files
 
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QFont, QFontDatabase
+from PySide6.QtWidgets import QLabel, QWidget
 
 
 @dataclass(frozen=True)
@@ -146,3 +148,11 @@ def style_sheet(theme: Theme) -> str:
     QToolButton:checked {{ background: {theme.chosen}; }}
     QToolButton:disabled {{ color: {theme.faint}; }}
     """
+
+
+def plain_label(text: str, parent: QWidget | None) -> QLabel:
+    """A label that shows its text as it is: what a document calls its parts is never read as markup."""
+    label = QLabel(parent)
+    label.setTextFormat(Qt.TextFormat.PlainText)
+    label.setText(text)
+    return label

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtWidgets import QLabel, QScrollArea, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from levelloop.app.icons import icon
-from levelloop.app.theme import Theme, text_font
+from levelloop.app.theme import Theme, plain_label, text_font
 from levelloop.core.selection import Selection
 from levelloop.document.operations import REGISTRY
 from levelloop.document.registry import Operation
@@ -35,7 +35,7 @@ class ToolRack(QScrollArea):
         column.setSpacing(0)
         self.buttons: dict[str, QToolButton] = {}
         for group in GROUPS:
-            label = QLabel(group.upper(), inside)
+            label = plain_label(group.upper(), inside)
             label.setObjectName("heading")
             label.setFont(text_font(7.5, text_font().Weight.DemiBold))
             label.setContentsMargins(5, 6 if group != GROUPS[0] else 2, 0, 2)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 import time
 from collections.abc import Callable
 from typing import Any
@@ -20,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from levelloop.app.build_line import BuildLine, Stop
+from levelloop.app.defects import told_defect
 from levelloop.app.file_commands import FileCommands
 from levelloop.app.finder import Command, Finder
 from levelloop.app.menus import build_menus, fitting_menu
@@ -33,7 +35,7 @@ from levelloop.app.recipe_commands import RecipeCommands
 from levelloop.app.reviewing import Reviewing
 from levelloop.app.sentence_bar import TRANSFORMS, SentenceBar
 from levelloop.app.stage import Stage
-from levelloop.app.theme import BENCH, THEMES, style_sheet, text_font
+from levelloop.app.theme import BENCH, THEMES, plain_label, style_sheet, text_font
 from levelloop.app.tool_rack import ToolRack
 from levelloop.app.view_commands import ViewCommands
 from levelloop.app.viewport import Viewport
@@ -130,7 +132,7 @@ class Window(QMainWindow):
     def tell(self, sentence: str) -> None:
         """Shows a sentence at the foot of the window."""
         self._message.setText(sentence)
-        self._message.setToolTip(sentence)
+        self._message.setToolTip(html.escape(sentence))
 
     def show_snaps(self, words: str) -> None:
         """Says at the foot what catches a drag."""
@@ -264,8 +266,15 @@ class Window(QMainWindow):
             self.reviewing.soon()
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        if not self.on_files.may_leave():
-            event.ignore()
+        # Whatever happens on the way: the window stays until the document is safe.
+        event.ignore()
+        may_leave = False
+
+        def ask() -> None:
+            nonlocal may_leave
+            may_leave = self.on_files.may_leave()
+
+        if not self.attempt(ask) or not may_leave:
             return
         self.session.changed.disconnect(self._changed)
         self.reviewing.stop()
@@ -346,17 +355,17 @@ class Window(QMainWindow):
         self._readout = QLabel(foot)
         self._readout.setFont(text_font(9.5))
         self._readout.linkActivated.connect(self._follow)
-        self._message = QLabel(foot)
+        self._message = plain_label("", foot)
         self._message.setFont(text_font(9.5))
         self._message.setObjectName("quiet")
         self._message.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        self._busy = QLabel(foot)
+        self._busy = plain_label("", foot)
         self._busy.setFont(text_font(9))
         self._busy.setObjectName("quiet")
-        self._snaps = QLabel("", foot)
+        self._snaps = plain_label("", foot)
         self._snaps.setFont(text_font(9))
         self._snaps.setObjectName("quiet")
-        self._units = QLabel("mm", foot)
+        self._units = plain_label("mm", foot)
         self._units.setFont(text_font(9))
         self._units.setObjectName("quiet")
         self._units.setToolTip("Numbers without a unit are millimetres")
@@ -466,10 +475,14 @@ class Window(QMainWindow):
     # Commands
 
     def attempt(self, run: Callable[[], Any]) -> bool:
+        """Runs something; what goes wrong is one sentence, a defect of ours with its traceback in the log."""
         try:
             run()
         except LevelLoopError as error:
             self.tell(str(error))
+            return False
+        except Exception as error:
+            self.tell(told_defect(error))
             return False
         return True
 

@@ -208,41 +208,72 @@ def runs_of(successor: Integers) -> tuple[Integers, Integers, Booleans]:
     return members[starts[cycle] + (place + turn[cycle]) % sizes[cycle]], offsets, closed
 
 
+def chain_runs(pairs: Integers, count: int) -> tuple[Integers, Integers, Booleans, Integers]:
+    """Undirected (n, 2) pairs of elements joined into runs; elements where other than two pairs meet end a run.
+
+    Returns the elements run after run (closed runs don't repeat their first), where each run starts (r + 1,), which are
+    closed (r,), and the pairs in the same order as directed ones (n,): 2 · pair, plus 1 where it runs backwards. Open
+    runs start at their lower end and come first.
+    """
+    ends = pairs.ravel()
+    if len(ends) == 0:
+        none = np.zeros(0, dtype=np.int64)
+        return none, np.zeros(1, dtype=np.int64), np.zeros(0, dtype=np.bool_), none
+    degree = np.bincount(ends, minlength=count)
+    order, offsets = group_order(ends, count)
+    two = np.flatnonzero(degree == 2)
+    partner = np.full(len(ends), -1, dtype=np.int64)
+    one, other = order[offsets[two]], order[offsets[two] + 1]
+    partner[one], partner[other] = other, one
+    # A directed pair d arrives at the slot d ^ 1 and goes on from that slot's partner.
+    darts, starts, cyclic = runs_of(partner[np.arange(len(ends)) ^ 1])
+    sizes = np.diff(starts)
+    first, last = darts[starts[:-1]], darts[starts[1:] - 1]
+    # Every run is there twice, once in each direction.
+    back = last ^ 1
+    ahead_first = (ends[first] < ends[back]) | ((ends[first] == ends[back]) & (first <= back))
+    chosen = np.flatnonzero(np.where(cyclic, first % 2 == 0, ahead_first))
+    rank = np.lexsort((first[chosen], np.where(cyclic[chosen], 0, ends[first[chosen]]), cyclic[chosen]))
+    chosen = chosen[rank]
+    darts = darts[ranges(starts[:-1][chosen], sizes[chosen])]
+    closed = cyclic[chosen] | (ends[first[chosen]] == ends[back[chosen]])
+    size = sizes[chosen]
+    own = offsets_from_sizes(size + ~closed)
+    members = np.empty(int(own[-1]), dtype=np.int64)
+    members[ranges(own[:-1], size)] = ends[darts]
+    members[own[1:][~closed] - 1] = ends[back[chosen]][~closed]
+    return members, own, closed, darts
+
+
 def chains(pairs: Integers, count: int) -> list[tuple[Integers, bool]]:
     """Undirected (n, 2) pairs joined into runs of elements.
 
     Returns (members, closed) for each run; closed runs don't repeat their first element. Elements
     where other than two pairs meet end a run.
     """
-    degree = np.bincount(pairs.ravel(), minlength=count)
-    order, offsets = group_order(pairs.ravel(), count)
-    used = np.zeros(len(pairs), dtype=np.bool_)
-    runs: list[tuple[Integers, bool]] = []
+    members, offsets, closed, _ = chain_runs(pairs, count)
+    bounds = offsets.tolist()
+    return [(members[a:b], is_closed) for a, b, is_closed in zip(bounds[:-1], bounds[1:], closed.tolist(), strict=True)]
 
-    def walk(start: int, pair: int) -> tuple[list[int], bool]:
-        run, here = [start], start
-        while True:
-            used[pair] = True
-            a, b = int(pairs[pair, 0]), int(pairs[pair, 1])
-            here = b if a == here else a
-            if here == start:
-                return run, True
-            run.append(here)
-            if degree[here] != 2:
-                return run, False
-            first, second = order[offsets[here] : offsets[here] + 2] // 2
-            pair = int(second if first == pair else first)
-            if used[pair]:
-                return run, False
 
-    ends = np.flatnonzero((degree > 0) & (degree != 2))
-    for end in ends.tolist():
-        for slot in order[offsets[end] : offsets[end + 1]].tolist():
-            if not used[slot // 2]:
-                run, closed = walk(end, slot // 2)
-                runs.append((np.array(run, dtype=np.int64), closed))
-    for pair in range(len(pairs)):
-        if not used[pair]:
-            run, closed = walk(int(pairs[pair, 0]), pair)
-            runs.append((np.array(run, dtype=np.int64), closed))
-    return runs
+def tridiagonal(lower: Floats, diagonal: Floats, upper: Floats, right: Floats) -> Floats:
+    """The solution of a diagonally dominant tridiagonal system: (n, d).
+
+    lower, diagonal, upper: (n,), the first lower and the last upper entry are ignored; right: (n, d). Parallel cyclic
+    reduction (Hockney & Jesshope 1981, section 5.4): each pass halves what hangs together.
+    """
+    count = len(diagonal)
+    a, b, c, d = lower.copy(), diagonal.copy(), upper.copy(), right.copy()
+    a[0] = c[-1] = 0.0
+    here, gap = np.arange(count), 1
+    while gap < count:
+        before, after = np.maximum(here - gap, 0), np.minimum(here + gap, count - 1)
+        alpha = np.where(here >= gap, -a / b[before], 0.0)
+        beta = np.where(here < count - gap, -c / b[after], 0.0)
+        b, d = (
+            b + alpha * c[before] + beta * a[after],
+            d + alpha[:, None] * d[before] + beta[:, None] * d[after],
+        )
+        a, c = alpha * a[before], beta * c[after]
+        gap *= 2
+    return np.asarray(d / b[:, None])

@@ -66,7 +66,8 @@ class Mesh:
     diagonal: (m,) along which a quad is split into triangles: 0 the better one, 1 from its first corner, 2 from its
     second; hidden: (m,) faces that nobody sees, picks or moves for now; soft: (e,) edges over which a cage is shaded
     as if it were round, where it is shown without smoothing; curve: whether wires are a curve, and how it runs through
-    its points; radius: (n,) mm, of what is swept along a curve.
+    its points; radius: (n,) mm, of what is swept along a curve; normals: (k, 3) unit, at each corner, of a surface that
+    knows its own; moving points or changing faces lets go of them.
     Raises MeshError where arrays don't fit.
     """
 
@@ -86,6 +87,7 @@ class Mesh:
     soft: Booleans = field(default=None)  # type: ignore[arg-type]
     curve: CurveKind = ""
     radius: Floats | None = None
+    normals: Floats | None = None
 
     def __post_init__(self) -> None:
         topology = self.topology
@@ -114,6 +116,8 @@ class Mesh:
             if uv.shape != (topology.n_corners, 2):
                 raise MeshError(f"uv must have 2 numbers for each of {topology.n_corners} corners, got {uv.shape}.")
             object.__setattr__(self, "uv", frozen(uv))
+        if self.normals is not None and self.normals.shape != (topology.n_corners, 3):
+            raise MeshError(f"normals must be {topology.n_corners} directions, got {self.normals.shape}.")
 
     def _fill(self, name: str, count: int, default: float, dtype: type) -> None:
         values = getattr(self, name)
@@ -180,7 +184,7 @@ class Mesh:
 
     def with_points(self, points: ArrayLike) -> Self:
         """The same mesh with its points elsewhere; connectivity and tags are shared, not copied."""
-        return replace(self, points=frozen(as_points(points)))
+        return replace(self, points=frozen(as_points(points)), normals=None)
 
     def with_creases(self, sharpness: Floats) -> Self:
         """The same mesh with other edge sharpness: (e,)."""

@@ -276,7 +276,10 @@ def select_between(topology: Topology, selection: Selection) -> Selection:
         pairs = np.stack((np.arange(2 * topology.n_edges) // 2, onwards), axis=1)[onwards >= 0]
     else:
         pairs = _neighbours(topology, selection.kind)
-    way = _shortest_way(pairs, count_of(topology, selection.kind), start, end)
+    count = count_of(topology, selection.kind)
+    way = _shortest_way(pairs, count + topology.n_points, start, end)
+    # Where elements touch in points those are steps of the way too.
+    way = way[way < count]
     if len(way) == 0:
         raise EditError("The two picks are not connected; there is no stretch between them.")
     return combine(selection, Selection(selection.kind, way), add=True)
@@ -336,16 +339,13 @@ def describe_runs(mesh: Mesh, selection: Selection) -> str:
 
 
 def _neighbours(topology: Topology, kind: Kind) -> Integers:
-    """Pairs of elements that touch: points by edges, edges by points, faces by edges."""
+    """Pairs of elements that touch: points by edges, faces by edges; edges and, numbered after them, their points."""
     if kind == "points":
         return topology.edges
     if kind == "faces":
         return topology.edge_faces[topology.edge_face_count >= 2]
-    order, offsets = group_order(topology.edges.ravel(), topology.n_points)
-    edges = order // 2
-    same = np.ones(max(0, len(edges) - 1), dtype=np.bool_)
-    same[offsets[1:-1][(offsets[1:-1] > 0) & (offsets[1:-1] < len(edges))] - 1] = False
-    return np.stack((edges[:-1][same], edges[1:][same]), axis=1)
+    edges = np.repeat(np.arange(topology.n_edges), 2)
+    return np.stack((edges, topology.n_edges + topology.edges.ravel()), axis=1)
 
 
 def _shortest_way(pairs: Integers, count: int, start: int, end: int) -> Integers:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Literal
@@ -11,6 +11,7 @@ import numpy as np
 
 from levelloop.core.arrays import Floats, Integers, frozen
 from levelloop.core.errors import EditError
+from levelloop.core.measure.faces import normal_map, unit
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Kind
 from levelloop.core.steps.chain import Built, build
@@ -60,11 +61,34 @@ class Part:
 
         Raises EditError where one of its steps cannot run.
         """
+        return without_holes(self._built(level, limit).mesh)
+
+    def output(self, level: int | None = None, limit: bool | None = None) -> Mesh:
+        """The result in world space, as it leaves the program: with the normals of its limit where it is smooth.
+
+        Raises EditError where one of its steps cannot run.
+        """
+        if self.stepped.n_faces == 0:
+            # Wires are shown as they are.
+            return self.to_world(self._built(0, False).mesh)
+        built = self._built(level, limit)
+        mesh = built.mesh
+        last = built.stops[-1] if built.stops else None
+        if last is None or last.surface is None:
+            return self.to_world(without_holes(mesh))
+        surface = last.surface
+        normals = surface.normals(last.raw)[surface.sectors.of_corner]
+        kept = ~mesh.hole[mesh.topology.corner_face]
+        if not self.in_place:
+            normals = unit(normals @ normal_map(self.transform))
+        return replace(self.to_world(without_holes(mesh)), normals=frozen(normals[kept]))
+
+    def _built(self, level: int | None, limit: bool | None) -> Built:
         use_limit = self.limit if limit is None else limit
         built = build(self.mesh, links_of(self.steps, self.level if level is None else level, use_limit))
         for trouble in built.troubles:
             raise EditError(f"“{self.name}”, {self.step_name(trouble.place)}: {trouble.reason}")
-        return without_holes(built.mesh)
+        return built
 
     @cached_property
     def plain(self) -> Built:
@@ -226,7 +250,9 @@ class Document:
                 return changed
             by = np.asarray(np.linalg.solve(before.transform, part.transform), dtype=np.float64)
             return changed._carrying(part.id, by)
-        return replace(self, parts=(*self.parts, part), active=part.id, next_id=max(self.next_id, _number(part.id) + 1))
+        return replace(
+            self, parts=(*self.parts, part), active=part.id, next_id=max(self.next_id, number_of_id(part.id) + 1)
+        )
 
     def without(self, part_id: str) -> Document:
         """The document without a part; the one before it becomes active, what was attached to it is free."""
@@ -266,7 +292,7 @@ class Document:
         return Reading(self.unit, {name: value for name, (_, value) in self.values.items()})
 
 
-def _number(part_id: str) -> int:
+def number_of_id(part_id: str) -> int:
     """The number in an id of ours, 0 for another."""
     digits = part_id.removeprefix("part")
     is_ours = part_id.startswith("part") and digits.isascii() and digits.isdigit() and len(digits) < 16
@@ -277,6 +303,32 @@ def _sharing(old: Part, part: Part) -> Part:
     if not part.shared or old.shared != part.shared or (old.mesh is part.mesh and old.steps is part.steps):
         return old
     return replace(old, mesh=part.mesh, steps=part.steps)
+
+
+def document_of_meshes(meshes: Sequence[tuple[str, Mesh]]) -> Document:
+    """A document with a part for each named mesh; the first is active. Names that are there twice get numbers."""
+    parts = []
+    for number, ((_, mesh), name) in enumerate(zip(meshes, unique_names([name for name, _ in meshes]), strict=True)):
+        parts.append(Part(f"part{number + 1}", name, mesh, colour=COLOURS[number % len(COLOURS)]))
+    return Document(tuple(parts), parts[0].id if parts else "", next_id=len(parts) + 1)
+
+
+def unique_names(wanted: Sequence[str]) -> list[str]:
+    """Names with numbers after those that were there before.
+
+    >>> unique_names(["jar", "lid", "jar", "jar 2"])
+    ['jar', 'lid', 'jar 3', 'jar 2']
+    """
+    taken, given, last = set(wanted), set[str](), dict[str, int]()
+    result = []
+    for name in wanted:
+        free = name
+        while free in given or (free != name and free in taken):
+            last[name] = last.get(name, 1) + 1
+            free = f"{name} {last[name]}"
+        given.add(free)
+        result.append(free)
+    return result
 
 
 def new_part(document: Document, mesh: Mesh, name: str) -> Part:

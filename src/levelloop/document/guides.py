@@ -22,7 +22,6 @@ AXES: dict[str, tuple[tuple[float, float, float], tuple[float, float, float]]] =
     "bottom": ((1, 0, 0), (0, -1, 0)),
 }
 ENDINGS = (".png", ".jpg", ".jpeg", ".svg")
-LARGEST = 64 * 1024 * 1024  # bytes; a picture beyond that is no reference, and every save would carry it
 
 
 def add_guide(
@@ -44,12 +43,11 @@ def add_guide(
     file = Path(path).expanduser()
     if file.suffix.lower() not in ENDINGS:
         raise EditError(f"A guide is a PNG, JPEG or SVG image; “{file.name}” is none.")
-    try:
-        data = file.read_bytes()
-    except OSError as error:
-        raise EditError(f"The image {file} cannot be read: {error.strerror}.") from error
-    if len(data) > LARGEST:
-        raise EditError(f"The image {file.name} is larger than {LARGEST // 2**20} MB; make it smaller first.")
+    from levelloop.files.reading import LARGEST_IMAGE, check_drawing, read_bytes
+
+    data = read_bytes(file, LARGEST_IMAGE)
+    if file.suffix.lower() == ".svg":
+        check_drawing(file.name, data)
     taken = {guide.name for guide in document.guides}
     wanted = name or file.stem
     numbered = (f"{wanted} {number}" for number in range(2, len(taken) + 3))

@@ -10,6 +10,8 @@ from typing import Any
 from levelloop.core.errors import LevelLoopError
 from levelloop.document.session import Session, named_value
 
+LARGEST = 64 * 1024**2  # bytes of a script
+
 
 class ScriptError(LevelLoopError):
     """A script that cannot be read or run; says which line of the list."""
@@ -17,10 +19,10 @@ class ScriptError(LevelLoopError):
 
 def read_script(path: Path) -> list[dict[str, Any]]:
     """The steps of a script file. Raises ScriptError where it is not a JSON list of objects."""
+    from levelloop.files.reading import read_bytes
+
     try:
-        steps = json.loads(path.read_text(encoding="utf-8"))
-    except OSError as error:
-        raise ScriptError(f"{path} cannot be read: {error.strerror}.") from error
+        steps = json.loads(read_bytes(path, LARGEST).decode("utf-8"))
     except (ValueError, RecursionError) as error:
         raise ScriptError(f"{path.name} is not JSON: {error}.") from error
     if not isinstance(steps, list):

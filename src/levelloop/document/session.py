@@ -52,6 +52,7 @@ class Session:
         self._here = 0
         self._saved: Document | None = document
         self.path = path
+        self._stamp = _stamp(path)
 
     @classmethod
     def new(cls) -> Self:
@@ -287,15 +288,23 @@ class Session:
         """What the review finds in all parts, worst first within each."""
         return [finding for _, report in self.reports(purpose) for finding in report.findings]
 
-    def save(self, path: str | Path | None = None) -> Path:
-        """Writes the document, to its own file where no path is given; returns where. Raises LevelLoopError."""
+    def save(self, path: str | Path | None = None, replace_newer: bool = False) -> Path:
+        """Writes the document, to its own file where no path is given; returns where. Raises LevelLoopError.
+
+        replace_newer: also where the document's own file was changed by somebody else since it was opened or saved.
+        """
         from levelloop.files import write_document
+        from levelloop.files.errors import ChangedOnDiskError
 
         target = Path(path) if path is not None else self.path
         if target is None:
             raise EditError("The document has no file yet; give it a name.")
+        if target == self.path and not replace_newer and _stamp(target) not in (None, self._stamp):
+            raise ChangedOnDiskError(
+                f"{target.name} has changed on disk since it was opened; save under another name, or replace it."
+            )
         write_document(self.document, target)
-        self.path, self._saved = target, self.document
+        self.path, self._saved, self._stamp = target, self.document, _stamp(target)
         return target
 
     # Helpers
@@ -368,6 +377,15 @@ class Session:
             self._saved = state.document
         self._states[self._here] = state
         self._announce(old, state)
+
+
+def _stamp(path: Path | None) -> tuple[int, int, int] | None:
+    """What tells one state of a file from another; None where there is none."""
+    try:
+        found = path.stat() if path is not None else None
+    except (OSError, ValueError):
+        return None
+    return None if found is None else (found.st_mtime_ns, found.st_size, found.st_ino)
 
 
 def _reviewed(part: Part, purpose: Purpose) -> Report:

@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import replace
 from pathlib import Path
 
 from levelloop.core.mesh import Mesh
-from levelloop.document.document import Document, new_part
+from levelloop.core.words import shortened
+from levelloop.document.document import Document, document_of_meshes
 from levelloop.files.atomic import replacing
-from levelloop.files.errors import FileError
+from levelloop.files.errors import FileError, guarded
 from levelloop.files.obj import read_obj, write_obj
 from levelloop.files.ply import read_ply, write_ply
+from levelloop.files.reading import check_regular
 from levelloop.files.stl import read_stl, write_stl
-from levelloop.files.usd import write_usd
+from levelloop.files.usd import write_usd, write_usd_meshes
 from levelloop.files.usd_reading import read_usd
 
 Named = Sequence[tuple[str, Mesh]]
@@ -21,19 +22,9 @@ Named = Sequence[tuple[str, Mesh]]
 
 def _document_of_meshes(read: Callable[[Path], Named]) -> Callable[[Path], Document]:
     def document_of(path: Path) -> Document:
-        document = Document()
-        for name, mesh in read(path):
-            document = document.with_part(new_part(document, mesh, name))
-        return replace(document, active=document.parts[0].id)
+        return document_of_meshes(read(path))
 
     return document_of
-
-
-def _usd_of_meshes(path: Path, meshes: Named) -> None:
-    document = Document()
-    for name, mesh in meshes:
-        document = document.with_part(new_part(document, mesh, name))
-    write_usd(path, document)
 
 
 READERS: dict[str, Callable[[Path], Document]] = {
@@ -50,8 +41,8 @@ MESH_WRITERS: dict[str, Callable[[Path, Named], None]] = {
     ".obj": write_obj,
     ".stl": write_stl,
     ".ply": write_ply,
-    ".usda": _usd_of_meshes,
-    ".usdc": _usd_of_meshes,
+    ".usda": write_usd_meshes,
+    ".usdc": write_usd_meshes,
 }
 TITLES = {
     ".usda": "OpenUSD, text",
@@ -73,10 +64,12 @@ def read_document(path: Path) -> Document:
     """The document of a file, by its ending. Raises FileError."""
     reader = READERS.get(path.suffix.lower())
     if reader is None:
-        raise FileError(f"{path.name} cannot be opened; files that can end in {_listed(READERS)}.")
+        raise FileError(f"{shortened(path.name)} cannot be opened; files that can end in {_listed(READERS)}.")
     if not path.exists():
         raise FileError(f"{path} is not there.")
-    return reader(path)
+    check_regular(path)
+    with guarded(path, "read"):
+        return reader(path)
 
 
 def write_document(document: Document, path: Path) -> None:

@@ -15,12 +15,14 @@ from pathlib import Path
 
 import numpy as np
 
-from levelloop.core.arrays import connected_labels, offsets_from_sizes, unique_rows
-from levelloop.core.edit.outlines import drop_faces
+from levelloop.core.arrays import connected_labels, group_order, mask_of, offsets_from_sizes, unique_rows
 from levelloop.core.errors import MeshError
 from levelloop.core.mesh import Mesh, NamedSet
 from levelloop.core.topology import Topology
+from levelloop.core.words import shortened
 from levelloop.files.errors import FileError
+from levelloop.files.reading import read_bytes
+from levelloop.files.shading import shown_normals
 
 _SPACE, _NEWLINE, _RETURN = ord(" "), ord("\n"), ord("\r")
 # Lines of a plain file begin so, or are empty; others are read one by one.
@@ -31,31 +33,29 @@ _NO_GROUP = "default"  # what the format calls being in no group
 
 def read_obj(path: Path) -> list[tuple[str, Mesh]]:
     """The named meshes of an OBJ file. Raises FileError with the line where something is wrong."""
-    try:
-        data = path.read_bytes()
-    except OSError as error:
-        raise FileError(f"{path} cannot be read: {error.strerror}.") from error
+    data = read_bytes(path)
     # The plain case at once; where anything is odd, line by line, which also finds the line that is wrong.
     content = _read_plain(data) or _read_lines(path, data.decode("utf-8", "replace"))
     if len(content.points) == 0:
         raise FileError(f"{path.name} holds no points; it is empty or no OBJ file.")
-    try:
-        topology = Topology(offsets_from_sizes(content.sizes), content.corners, len(content.points))
-        whole = _with_tags(Mesh(topology, content.points), content)
-    except MeshError as error:
-        raise FileError(f"{path.name}: {error}") from error
+    topology = Topology(offsets_from_sizes(content.sizes), content.corners, len(content.points))
+    whole = _with_tags(Mesh(topology, content.points), content)
     owner, names = _owners(content.marks, "o", topology.n_faces, path.stem)
     used = list(dict.fromkeys(names[i] for i in np.unique(owner).tolist()))
     if len(used) <= 1:
         return [(used[0] if used else path.stem, whole)]
     # Objects of one name are one part.
-    number = np.array([used.index(name) if name in used else -1 for name in names])
-    return [(name, _part_of(whole, number[owner] == i)) for i, name in enumerate(used)]
+    place = {name: number for number, name in enumerate(used)}
+    number = np.array([place.get(name, -1) for name in names])
+    return list(zip(used, _parts_of(whole, number[owner], len(used)), strict=True))
 
 
 def write_obj(path: Path, meshes: Sequence[tuple[str, Mesh]]) -> None:
-    """Writes named meshes, each as an object, polygons, UV, sets of faces and material names kept, in millimetres."""
-    first = first_uv = 1
+    """Writes named meshes, each as an object, in millimetres.
+
+    Polygons, UV, sets of faces, material names and wires are kept; normals are those that are shown.
+    """
+    first = first_uv = first_normal = 1
     with path.open("w", encoding="utf-8") as stream:
         stream.write("# Level Loop, millimetres, Z up\n")
         for name, mesh in meshes:
@@ -68,6 +68,12 @@ def write_obj(path: Path, meshes: Sequence[tuple[str, Mesh]]) -> None:
                 uv_corners = (number + first_uv).tolist()
                 corners = [f"{corner}/{uv}" for corner, uv in zip(corners, uv_corners, strict=True)]
                 first_uv += len(unique)
+            unique, number = unique_rows(np.round(shown_normals(mesh), 6) + 0.0)
+            stream.writelines([f"vn {x:g} {y:g} {z:g}\n" for x, y, z in unique.tolist()])
+            joint = "/" if mesh.uv is not None else "//"
+            normals = (number + first_normal).tolist()
+            corners = [f"{corner}{joint}{normal}" for corner, normal in zip(corners, normals, strict=True)]
+            first_normal += len(unique)
             offsets = mesh.topology.face_offsets.tolist()
             faces = ["f " + " ".join(corners[a:b]) + "\n" for a, b in pairwise(offsets)]
             stream.writelines(_marked(mesh, faces))
@@ -214,15 +220,15 @@ def _read_lines(path: Path, text: str) -> _Content:
         try:
             indices = [int(part) if part else 0 for part in parts[:2]]
         except ValueError as error:
-            raise refuse(number, f'"{word}" is no corner of a {what}.') from error
+            raise refuse(number, f'"{shortened(word)}" is no corner of a {what}.') from error
         place = indices[0] - 1 if indices[0] > 0 else len(points) + indices[0]
         # A positive index may name a point further down; those are checked at the end.
-        if indices[0] == 0 or place < 0:
-            raise refuse(number, f"there is no point {indices[0]}.")
+        if indices[0] == 0 or not 0 <= place < 2**62:
+            raise refuse(number, f"there is no point {shortened(indices[0])}.")
         of_uv = indices[1] if len(indices) > 1 else 0
         uv_place = of_uv - 1 if of_uv >= 0 else len(uv) + of_uv
-        if uv_place < (0 if of_uv else -1):
-            raise refuse(number, f"there is no texture coordinate {of_uv}.")
+        if not (0 if of_uv else -1) <= uv_place < 2**62:
+            raise refuse(number, f"there is no texture coordinate {shortened(of_uv)}.")
         return place, uv_place
 
     for number, line in enumerate(lines, start=1):
@@ -324,12 +330,55 @@ def _marked(mesh: Mesh, faces: list[str]) -> list[str]:
     return lines
 
 
-def _part_of(whole: Mesh, inside: np.ndarray) -> Mesh:
-    """Some faces with the points they use, in their old order, and their tags."""
+def _parts_of(whole: Mesh, owner: np.ndarray, count: int) -> list[Mesh]:
+    """The faces of each of so many owners with the points they use, in their old order, and their tags.
+
+    One pass over all: the mesh with its faces owner after owner, points that several use once for each, then cut apart.
+    Wires go with the faces they hang on, loose ones with the first.
+    """
     topology = whole.topology
-    # Wires go with the faces they hang on.
     _, label = connected_labels(topology.edges, whole.n_points)
-    ours = np.isin(label, label[topology.corners[inside[topology.corner_face]]])
-    others = ~ours[topology.edges].all(axis=1)
-    mesh = drop_faces(whole, ~inside, keep_unattached=False, drop_points=~ours, drop_edges=others)[0]
-    return replace(mesh, sets=tuple(named for named in mesh.sets if 0 < len(named.indices) < mesh.n_faces))
+    of_label = np.zeros(int(label.max(initial=0)) + 1, dtype=np.int64)
+    of_label[label[topology.corners[::-1]]] = owner[topology.corner_face[::-1]]
+    faces, face_ends = group_order(owner, count)
+    corners = topology.corners_of_faces(faces)
+    corner_owner = np.repeat(owner[faces], topology.face_sizes[faces])
+    wires = topology.wires
+    wire_owner = of_label[label[wires[:, 0]]] if len(wires) else np.zeros(0, dtype=np.int64)
+    loose = np.flatnonzero(topology.valence == 0)
+    key = np.concatenate(
+        (
+            corner_owner * whole.n_points + topology.corners[corners],
+            (wire_owner[:, None] * whole.n_points + wires).ravel(),
+            loose,
+        )
+    )
+    used, number = np.unique(key, return_inverse=True)
+    point_owner, point = np.divmod(used, max(whole.n_points, 1))
+    point_ends = np.searchsorted(point_owner, np.arange(count + 1))
+    own_corner = number[: len(corners)] - point_ends[corner_owner]
+    own_wires = number[len(corners) : len(corners) + 2 * len(wires)].reshape(-1, 2) - point_ends[wire_owner][:, None]
+    wire_order, wire_ends = group_order(wire_owner, count)
+    corner_ends = np.searchsorted(corner_owner, np.arange(count + 1))
+    materials = whole.material[faces]
+    sets = [(named, mask_of(named.indices, whole.n_faces)[faces]) for named in whole.sets]
+    parts = []
+    for one in range(count):
+        a, b = int(face_ends[one]), int(face_ends[one + 1])
+        c, d = int(corner_ends[one]), int(corner_ends[one + 1])
+        p, q = int(point_ends[one]), int(point_ends[one + 1])
+        plain = Topology(offsets_from_sizes(topology.face_sizes[faces[a:b]]), own_corner[c:d], q - p)
+        if len(wires):
+            plain = plain.with_wires(own_wires[wire_order[wire_ends[one] : wire_ends[one + 1]]])
+        here = [(named.name, np.flatnonzero(inside[a:b])) for named, inside in sets]
+        parts.append(
+            Mesh(
+                plain,
+                whole.points[point[p:q]],
+                material=materials[a:b].copy(),
+                materials=whole.materials,
+                uv=None if whole.uv is None else whole.uv[corners[c:d]],
+                sets=tuple(NamedSet(name, "faces", found) for name, found in here if 0 < len(found) < b - a),
+            )
+        )
+    return parts

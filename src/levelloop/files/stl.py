@@ -8,11 +8,11 @@ from pathlib import Path
 
 import numpy as np
 
-from levelloop.core.errors import MeshError
 from levelloop.core.measure.faces import triangles
 from levelloop.core.mesh import Mesh
 from levelloop.core.topology import Topology
 from levelloop.files.errors import FileError
+from levelloop.files.reading import read_bytes
 
 _RECORD = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("spare", "<u2")])
 _HEAD = 84  # 80 bytes of text and the number of triangles
@@ -21,10 +21,7 @@ _VERTEX = re.compile(rb"vertex\s+(\S+)\s+(\S+)\s+(\S+)")
 
 def read_stl(path: Path) -> list[tuple[str, Mesh]]:
     """The mesh of an STL file; corners at exactly the same place become one point. Raises FileError."""
-    try:
-        data = path.read_bytes()
-    except OSError as error:
-        raise FileError(f"{path} cannot be read: {error.strerror}.") from error
+    data = read_bytes(path)
     count = int(np.frombuffer(data[80:_HEAD], dtype="<u4")[0]) if len(data) >= _HEAD else -1
     if count >= 0 and len(data) == _HEAD + count * _RECORD.itemsize:
         corners = np.frombuffer(data, dtype=_RECORD, offset=_HEAD)["corners"].astype(np.float64)
@@ -37,10 +34,7 @@ def read_stl(path: Path) -> list[tuple[str, Mesh]]:
         raise FileError(f"{path.name} is damaged or no STL file.")
     if len(corners) == 0:
         raise FileError(f"{path.name} holds no triangles.")
-    try:
-        return [(path.stem, welded_triangles(corners))]
-    except MeshError as error:
-        raise FileError(f"{path.name}: {error}") from error
+    return [(path.stem, welded_triangles(corners))]
 
 
 def write_stl(path: Path, meshes: Sequence[tuple[str, Mesh]]) -> None:

@@ -8,23 +8,23 @@ from __future__ import annotations
 
 import json
 import re
+from collections.abc import Callable, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
-from levelloop.core.arrays import unique_rows
-from levelloop.core.measure.faces import corner_normals
-from levelloop.core.mesh import (
-    Mesh,
-)
+from levelloop.core.arrays import chains, unique_rows
+from levelloop.core.mesh import Mesh
 from levelloop.core.steps.chain import build
 from levelloop.core.subdivision.surface import without_holes
-from levelloop.document.document import Document, Part
+from levelloop.document.document import Document, Part, new_part
 from levelloop.document.recipe import links_of
 from levelloop.files.errors import FileError
+from levelloop.files.shading import shown_normals
 from levelloop.files.usd_cameras import write_cameras
-from levelloop.files.usd_settings import settings_of
+from levelloop.files.usd_settings import part_settings_of, settings_of
 
 METRES_PER_MILLIMETRE = 0.001
 # The families of subsets that are named sets; a family is of one kind.
@@ -33,6 +33,28 @@ _SETS = {"points": "pointSets", "edges": "edgeSets", "faces": "faceSets"}
 
 def write_usd(path: Path, document: Document) -> None:
     """Writes the document to an empty or existing file path."""
+    _write(path, lambda stage: _write_document(stage, document))
+
+
+def write_usd_meshes(path: Path, meshes: Sequence[tuple[str, Mesh]]) -> None:
+    """Writes named meshes as they are, not to be smoothed again, with the normals that are shown; wires as curves."""
+    document = Document()
+    for name, mesh in meshes:
+        document = document.with_part(replace(new_part(document, mesh, name), level=0))
+
+    def write(stage: Any) -> None:
+        materials = _Names("/Model/Materials")
+        for part in document.parts:
+            _write_made(stage, part, part.mesh, part.id, materials)
+
+    _write(path, write)
+
+
+# Helpers
+
+
+def _write(path: Path, fill: Callable[[Any], None]) -> None:
+    """Writes a stage that is filled by a function; Z up, in millimetres, everything under one root."""
     from pxr import Sdf, Usd, UsdGeom
 
     layer = Sdf.Layer.CreateAnonymous(path.suffix)
@@ -41,23 +63,42 @@ def write_usd(path: Path, document: Document) -> None:
     UsdGeom.SetStageMetersPerUnit(stage, METRES_PER_MILLIMETRE)
     root = UsdGeom.Xform.Define(stage, "/Model")
     stage.SetDefaultPrim(root.GetPrim())
-    settings = settings_of(document)
-    _set(root.GetPrim(), "settings", Sdf.ValueTypeNames.String, json.dumps(settings))
-    taken = {part.id for part in document.parts}
-    for part in document.parts:
-        _write_part(stage, part, taken)
-    write_cameras(stage, document.cameras)
+    fill(stage)
     if not layer.Export(str(path)):
         raise FileError(f"{path} cannot be written.")
 
 
-# Helpers
+class _Names:
+    """Prims under one path for names of any kind: two names never share one."""
+
+    def __init__(self, root: str) -> None:
+        self._root = root
+        self._known: dict[str, str] = {}
+
+    def path(self, name: str) -> str:
+        """The path that stands for a name."""
+        if name not in self._known:
+            plain, taken = _identifier(name), set(self._known.values())
+            numbered = (plain if number == 1 else f"{plain}_{number}" for number in range(1, len(taken) + 2))
+            self._known[name] = next(path for path in (f"{self._root}/{one}" for one in numbered) if path not in taken)
+        return self._known[name]
 
 
-def _write_part(stage: Any, part: Part, taken: set[str]) -> None:
+def _write_document(stage: Any, document: Document) -> None:
+    from pxr import Sdf
+
+    _set(stage.GetDefaultPrim(), "settings", Sdf.ValueTypeNames.String, json.dumps(settings_of(document)))
+    taken = {part.id for part in document.parts} | {"Materials", "Cameras"}
+    materials = _Names("/Model/Materials")
+    for part in document.parts:
+        _write_part(stage, part, taken, materials)
+    write_cameras(stage, document.cameras)
+
+
+def _write_part(stage: Any, part: Part, taken: set[str], materials: _Names) -> None:
     """The part's cage, and where it has a recipe what that makes of it, which any reader shows.
 
-    taken: names of the stage that stand for parts.
+    taken: names of the stage that stand for something else.
     """
     from pxr import Sdf, UsdGeom
 
@@ -69,7 +110,7 @@ def _write_part(stage: Any, part: Part, taken: set[str]) -> None:
     geometry.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.catmullClark)
     geometry.CreateInterpolateBoundaryAttr(mesh.scheme.boundary)
     geometry.CreateTriangleSubdivisionRuleAttr(mesh.scheme.triangles)
-    _write_shape(stage, geometry, mesh)
+    _write_shape(stage, geometry, mesh, materials)
     _write_look(geometry, part)
     # USD keeps points in single precision; the cage's own digits stand beside them.
     _set(prim, "points", Sdf.ValueTypeNames.Double3Array, _doubles(mesh.points))
@@ -78,57 +119,65 @@ def _write_part(stage: Any, part: Part, taken: set[str]) -> None:
         geometry.CreateCreaseIndicesAttr(_integers(topology.edges[creased].ravel()))
         geometry.CreateCreaseLengthsAttr(_integers(np.full(len(creased), 2)))
         geometry.CreateCreaseSharpnessesAttr(_floats(mesh.creases[creased]))
+        _set(prim, "creaseSharpnesses", Sdf.ValueTypeNames.DoubleArray, mesh.creases[creased].tolist())
     sharpened = np.flatnonzero(mesh.corner_sharpness > 0)
     if len(sharpened):
         geometry.CreateCornerIndicesAttr(_integers(sharpened))
         geometry.CreateCornerSharpnessesAttr(_floats(mesh.corner_sharpness[sharpened]))
+        _set(prim, "cornerSharpnesses", Sdf.ValueTypeNames.DoubleArray, mesh.corner_sharpness[sharpened].tolist())
     holes = np.flatnonzero(mesh.hole)
     if len(holes):
         geometry.CreateHoleIndicesAttr(_integers(holes))
     _write_own_tags(prim, mesh)
-    look = {
-        "level": part.level,
-        "limit": part.limit,
-        "locked": part.locked,
-        "helper": part.helper,
-        "accepted": dict(part.accepted),
-        "group": part.group,
-        "shared": part.shared,
-        "attached": part.attached,
-        "steps": [{"step": step.key, "on": step.enabled, "parameters": dict(step.parameters)} for step in part.steps],
-    }
-    _set(prim, "part", Sdf.ValueTypeNames.String, json.dumps(look))
+    _set(prim, "part", Sdf.ValueTypeNames.String, json.dumps(part_settings_of(part)))
     _write_sets(geometry, mesh)
     if part.steps:
         geometry.CreatePurposeAttr(UsdGeom.Tokens.guide)
         name = f"{part.id}_result"
         while name in taken:
             name += "_"
-        _write_result(stage, part, name)
+        taken.add(name)
+        _write_result(stage, part, name, materials)
     elif part.helper:
         geometry.CreatePurposeAttr(UsdGeom.Tokens.guide)
 
 
-def _write_result(stage: Any, part: Part, name: str) -> None:
+def _write_result(stage: Any, part: Part, name: str, materials: _Names) -> None:
     """What the recipe makes of a part, at its level; steps that cannot run are left out."""
-    from pxr import Sdf, UsdGeom
+    from pxr import Sdf
 
     mesh = without_holes(build(part.mesh, links_of(part.steps, part.level, part.limit)).mesh)
+    prim = _write_made(stage, part, mesh, name, materials)
+    _set(prim, "resultOf", Sdf.ValueTypeNames.String, part.id)
+
+
+def _write_made(stage: Any, part: Part, mesh: Mesh, name: str, materials: _Names) -> Any:
+    """A mesh that is shown as it is, with its normals; its wires as straight curves beside it."""
+    from pxr import UsdGeom
+
     geometry = UsdGeom.Mesh.Define(stage, f"/Model/{name}")
     geometry.GetPrim().SetDisplayName(part.name)
     geometry.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
-    _write_shape(stage, geometry, mesh)
+    _write_shape(stage, geometry, mesh, materials)
     _write_look(geometry, part)
-    if mesh.n_faces and part.level:
-        normals = corner_normals(mesh.topology, mesh.points, mesh.creases == 0)
-        geometry.CreateNormalsAttr(_vectors(normals))
+    if mesh.n_faces:
+        geometry.CreateNormalsAttr(_vectors(shown_normals(mesh)))
         geometry.SetNormalsInterpolation(UsdGeom.Tokens.faceVarying)
     if part.helper:
         geometry.CreatePurposeAttr(UsdGeom.Tokens.guide)
-    _set(geometry.GetPrim(), "resultOf", Sdf.ValueTypeNames.String, part.id)
+    if len(mesh.topology.wires):
+        runs = chains(mesh.topology.wires, mesh.n_points)
+        curves = UsdGeom.BasisCurves.Define(stage, f"/Model/{name}_curves")
+        curves.GetPrim().SetDisplayName(part.name)
+        curves.CreateTypeAttr(UsdGeom.Tokens.linear)
+        ordered = [np.append(run, run[0]) if closed else run for run, closed in runs]
+        curves.CreateCurveVertexCountsAttr(_integers(np.array([len(run) for run in ordered])))
+        curves.CreatePointsAttr(_vectors(mesh.points[np.concatenate(ordered)]))
+        _write_look(curves, part)
+    return geometry.GetPrim()
 
 
-def _write_shape(stage: Any, geometry: Any, mesh: Mesh) -> None:
+def _write_shape(stage: Any, geometry: Any, mesh: Mesh, materials: _Names) -> None:
     """Points, faces, UV and materials."""
     from pxr import UsdGeom, UsdShade
 
@@ -142,13 +191,15 @@ def _write_shape(stage: Any, geometry: Any, mesh: Mesh) -> None:
         geometry.CreateExtentAttr(_vectors(np.stack((mesh.points.min(axis=0), mesh.points.max(axis=0)))))
     for index, name in enumerate(mesh.materials):
         faces = np.flatnonzero(mesh.material == index)
+        if len(faces) == 0:
+            continue
         subset = UsdGeom.Subset.CreateGeomSubset(
             geometry, f"material_{index}", UsdGeom.Tokens.face, _integers(faces), UsdShade.Tokens.materialBind
         )
-        material = UsdShade.Material.Define(stage, f"/Model/Materials/{_identifier(name)}")
+        material = UsdShade.Material.Define(stage, materials.path(name))
         material.GetPrim().SetDisplayName(name)
         UsdShade.MaterialBindingAPI.Apply(subset.GetPrim()).Bind(material)
-    if mesh.materials:
+    if (mesh.material >= 0).any():
         UsdGeom.Subset.SetFamilyType(geometry, UsdShade.Tokens.materialBind, UsdGeom.Tokens.nonOverlapping)
 
 
@@ -181,6 +232,9 @@ def _write_own_tags(prim: Any, mesh: Mesh) -> None:
             _set(prim, name, Sdf.ValueTypeNames.IntArray, _integers(values))
     if mesh.radius is not None:
         _set(prim, "radii", Sdf.ValueTypeNames.DoubleArray, mesh.radius.tolist())
+    if mesh.materials:
+        # In their order, and those that no face has any more.
+        _set(prim, "materials", Sdf.ValueTypeNames.StringArray, list(mesh.materials))
     if mesh.curve:
         _set(prim, "curve", Sdf.ValueTypeNames.Token, mesh.curve)
     if mesh.scheme.creases != "uniform":
@@ -213,7 +267,8 @@ def _write_sets(geometry: Any, mesh: Mesh) -> None:
             wires = mesh.topology.edges[indices[is_wire]].ravel()
             indices = mesh.topology.edges[indices[~is_wire]].ravel()
         identifier = _identifier(named.name)
-        identifier = identifier if identifier not in used else f"{identifier}_{number}"
+        while identifier in used:
+            identifier = f"{identifier}_{number}"
         used.add(identifier)
         subset = UsdGeom.Subset.CreateGeomSubset(
             geometry, f"set_{identifier}", named.kind[:-1], _integers(indices), _SETS[named.kind]

@@ -1,14 +1,66 @@
-"""What a stage keeps of a document beside its parts: unit, named values, anchor, symmetry, guides, cameras, as JSON."""
+"""What a stage keeps of a document beside its meshes, as JSON: unit, named values, anchor, symmetry, guides, cameras,
+and of each part its level, locks, group and recipe."""
 
 from __future__ import annotations
 
 import base64
-import binascii
-from dataclasses import asdict, fields
-from typing import Any
+import json
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, field, fields, replace
+from typing import Any, Literal
 
+from levelloop.core.errors import LevelLoopError
+from levelloop.core.words import shortened
 from levelloop.document.cameras import NamedCamera
-from levelloop.document.document import Document, Guide, Symmetry
+from levelloop.document.document import DEFAULT_LEVEL, Document, Guide, Part, Symmetry, unique_names
+from levelloop.document.operations import REGISTRY
+from levelloop.document.parameters import Reading
+from levelloop.document.recipe import Step
+from levelloop.files.errors import FileError
+from levelloop.files.schema import WrongValueError, checked
+
+MOST_STEPS = 200  # of one recipe
+LARGEST = 256 * 1024 * 1024  # letters of settings, embedded images counted
+
+
+@dataclass(frozen=True)
+class StepSettings:
+    """One step of a recipe as it is kept."""
+
+    step: str
+    on: bool = True
+    parameters: Mapping[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class PartSettings:
+    """What is kept of a part beside its mesh."""
+
+    level: int = DEFAULT_LEVEL
+    limit: bool = False
+    locked: bool = False
+    helper: bool | None = None
+    accepted: Mapping[str, str] = field(default_factory=dict)
+    group: str = ""
+    shared: str = ""
+    attached: str = ""
+    colour: str = ""
+    opacity: float | None = None
+    steps: tuple[StepSettings, ...] = ()
+
+
+@dataclass(frozen=True)
+class Settings:
+    """What is kept of a document beside its parts. values: name → (text, millimetres)."""
+
+    unit: Literal["mm", "cm", "m", "in", "ft"] = "mm"
+    active: str = ""
+    values: Mapping[str, tuple[str, float]] = field(default_factory=dict)
+    anchor: tuple[float, float, float] | None = None
+    cameras: tuple[NamedCamera, ...] | None = None
+    guides: tuple[Guide, ...] = ()
+    symmetry: tuple[Literal["x", "y", "z"], float, tuple[int, int] | None] | None = None
+    next_id: int = 1
 
 
 def settings_of(document: Document) -> dict[str, Any]:
@@ -22,84 +74,104 @@ def settings_of(document: Document) -> dict[str, Any]:
         "cameras": [asdict(camera) for camera in document.cameras],
         "guides": [_guide_json(guide) for guide in document.guides],
         "symmetry": None if symmetry is None else [symmetry.axis, symmetry.tolerance, symmetry.middle],
+        "next_id": document.next_id,
     }
 
 
-def document_of(settings: dict[str, Any]) -> Document:
-    """A document without parts with the settings; what is missing or damaged has its default."""
+def part_settings_of(part: Part) -> dict[str, Any]:
+    """A part's settings, ready for JSON."""
+    return {
+        "level": part.level,
+        "limit": part.limit,
+        "locked": part.locked,
+        "helper": part.helper,
+        "accepted": dict(part.accepted),
+        "group": part.group,
+        "shared": part.shared,
+        "attached": part.attached,
+        "colour": part.colour,
+        "opacity": part.opacity,
+        "steps": [{"step": step.key, "on": step.enabled, "parameters": dict(step.parameters)} for step in part.steps],
+    }
+
+
+def read_settings(text: Any) -> Settings | None:
+    """The settings of a stage's text, None where it has none. Raises FileError for damaged ones."""
+    found = _json(text)
+    if found is None:
+        return None
+    settings: Settings = checked(Settings, found, "its settings")
+    for camera in settings.cameras or ():
+        if not (camera.distance > 0 and 1 <= camera.field_of_view <= 150 and -90 <= camera.tilt <= 90):
+            raise WrongValueError(f"its camera “{shortened(camera.name)}” looks from nowhere")
+    for guide in settings.guides:
+        if not (guide.width > 0 and 0 <= guide.opacity <= 1 and guide.crop in ("whole", "left", "right")):
+            raise WrongValueError(f"its guide “{shortened(guide.name)}” has a size or look that cannot be")
+    if settings.symmetry is not None and settings.symmetry[1] < 0:
+        raise WrongValueError("its symmetry has a tolerance below 0")
+    return settings
+
+
+def document_of(settings: Settings) -> Document:
+    """A document without parts with the settings."""
+    symmetry = None if settings.symmetry is None else Symmetry(*settings.symmetry)
+    names = unique_names([guide.name for guide in settings.guides])
+    guides = tuple(replace(guide, name=name) for guide, name in zip(settings.guides, names, strict=True))
     return Document(
-        unit=str(settings.get("unit", "mm")),
-        values={str(k): (str(v[0]), float(v[1])) for k, v in settings.get("values", {}).items()},
-        **_anchor_and_symmetry(settings),
+        unit=settings.unit,
+        values=settings.values,
+        anchor=settings.anchor,
+        symmetry=symmetry,
+        guides=guides,
+        cameras=settings.cameras or (),
+        next_id=max(1, settings.next_id),
     )
+
+
+def read_part_settings(text: Any) -> PartSettings:
+    """The settings of a part's text, the defaults where it has none. Raises FileError for damaged ones."""
+    settings: PartSettings = checked(PartSettings, _json(text) or {}, "its settings")
+    if not 0 <= settings.level <= 6:
+        raise WrongValueError(f"its level is 0 to 6, not {settings.level}")
+    if settings.opacity is not None and not 0 <= settings.opacity <= 1:
+        raise WrongValueError(f"its opacity is 0 to 1, not {settings.opacity:g}")
+    return settings
+
+
+def steps_of(settings: PartSettings) -> tuple[Step, ...]:
+    """The recipe of a part's settings. Raises FileError for a step that this version does not know or cannot read."""
+    if len(settings.steps) > MOST_STEPS:
+        raise WrongValueError(f"its recipe has {len(settings.steps):,} steps; {MOST_STEPS} are the most")
+    steps = []
+    for kept in settings.steps:
+        try:
+            values = REGISTRY[f"step_{kept.step}"].read(kept.parameters, Reading())
+        except LevelLoopError as error:
+            raise FileError(f"its recipe has a step that cannot be read: {error}") from error
+        numbers = {name: value for name, value in values.items() if name != "step"}
+        steps.append(Step(kept.step, numbers, kept.on))
+    return tuple(steps)
 
 
 # Helpers
 
 
-def _anchor_and_symmetry(settings: dict[str, Any]) -> dict[str, Any]:
-    """What of the two a stage's settings hold, as a document takes them."""
-    result: dict[str, Any] = {}
-    anchor, symmetry = settings.get("anchor"), settings.get("symmetry")
-    if isinstance(anchor, list) and len(anchor) == 3:
-        result["anchor"] = tuple(float(value) for value in anchor)
-    if isinstance(symmetry, list) and len(symmetry) == 3 and symmetry[0] in ("x", "y", "z"):
-        middle = symmetry[2]
-        pair = (int(middle[0]), int(middle[1])) if isinstance(middle, list) and len(middle) == 2 else None
-        result["symmetry"] = Symmetry(symmetry[0], float(symmetry[1]), pair)
-    guides = settings.get("guides")
-    if isinstance(guides, list):
-        result["guides"] = tuple(_guide(entry) for entry in guides if isinstance(entry, dict))
-    cameras = settings.get("cameras")
-    if isinstance(cameras, list):
-        result["cameras"] = tuple(_camera(entry) for entry in cameras if isinstance(entry, dict))
-    return result
-
-
-def _camera(entry: dict[str, Any]) -> NamedCamera:
-    """A camera of the settings; what is damaged in it falls back to its default."""
-    plain = NamedCamera("")
-    values: dict[str, Any] = {}
-    for field in fields(NamedCamera):
-        value, default = entry.get(field.name), getattr(plain, field.name)
-        if isinstance(default, tuple):
-            fits = isinstance(value, list) and len(value) == len(default)
-            values[field.name] = tuple(float(number) for number in value) if fits and value else default
-        elif isinstance(default, float) and isinstance(value, int | float):
-            values[field.name] = float(value)
-        else:
-            values[field.name] = value if isinstance(value, type(default)) else default
-    return NamedCamera(**values)
+def _json(text: Any) -> dict[str, Any] | None:
+    if not isinstance(text, str) or not text:
+        return None
+    if len(text) > LARGEST:
+        raise WrongValueError("its settings are too large")
+    try:
+        found = json.loads(text)
+    except (ValueError, RecursionError) as error:
+        raise WrongValueError("its settings are damaged") from error
+    if not isinstance(found, dict):
+        raise WrongValueError("its settings are damaged")
+    return found
 
 
 def _guide_json(guide: Guide) -> dict[str, Any]:
     """A guide as the settings keep it, its image in base 64."""
-    kept = {field.name: getattr(guide, field.name) for field in fields(Guide)}
+    kept = {one.name: getattr(guide, one.name) for one in fields(Guide)}
     kept["data"] = None if guide.data is None else base64.b64encode(guide.data).decode("ascii")
     return kept
-
-
-def _guide(entry: dict[str, Any]) -> Guide:
-    """A guide of the settings; what is damaged in it falls back to its default."""
-    plain = Guide("", "")
-    values: dict[str, Any] = {}
-    for field in fields(Guide):
-        value = entry.get(field.name)
-        default = getattr(plain, field.name)
-        if field.name == "data":
-            values["data"] = _image(value) if isinstance(value, str) else None
-        elif field.name == "at":
-            is_pair = isinstance(value, list) and len(value) == 2
-            values["at"] = (float(value[0]), float(value[1])) if is_pair else default
-        elif isinstance(default, float) and isinstance(value, int):
-            values[field.name] = float(value)
-        else:
-            values[field.name] = value if isinstance(value, type(default)) else default
-    return Guide(**values)
-
-
-def _image(text: str) -> bytes | None:
-    try:
-        return base64.b64decode(text, validate=True)
-    except binascii.Error:
-        return None

@@ -25,10 +25,11 @@ from levelloop.core.edit.carry import Edit, carry, through
 from levelloop.core.edit.combine import combined
 from levelloop.core.edit.dividing import Figure, divide_by_figures
 from levelloop.core.edit.planar import area, cells, connected, flat_axes, nearest_seen
-from levelloop.core.edit.weld import near_pairs, weld
+from levelloop.core.edit.weld import weld
 from levelloop.core.errors import EditError
 from levelloop.core.measure.faces import face_areas, face_normals, signed_volume, triangles, unit
 from levelloop.core.mesh import Mesh, NamedSet
+from levelloop.core.near import near_pairs
 from levelloop.core.selection import Selection, points_of, select_mask
 from levelloop.core.topology import Topology
 

@@ -53,7 +53,9 @@ def array(
     chosen = Selection("faces", np.concatenate((faces, np.arange(mesh.n_faces, edit.mesh.n_faces))))
     if weld is None or count < 2:
         return Edit(edit.mesh, chosen, edit.origin)
-    once = welded(edit.mesh, Selection("points", points_of(edit.mesh.topology, chosen)), weld)
+    own = np.zeros(mesh.n_points, dtype=np.int64)
+    copy_of = np.concatenate((own, np.repeat(np.arange(1, count), piece.n_points)))
+    once = welded(edit.mesh, Selection("points", points_of(edit.mesh.topology, chosen)), weld, between=copy_of)
     return Edit(once.mesh, mapped(chosen, once.origin), through(edit.origin, once.origin), once.message)
 
 

@@ -13,6 +13,7 @@ from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
 from levelloop.core.planes import as_direction
 from levelloop.core.selection import Selection, points_of
+from levelloop.core.tolerance import last_place
 
 
 def make_round(mesh: Mesh, selection: Selection, diameter: float | None = None, equal_spacing: bool = True) -> Edit:
@@ -79,12 +80,12 @@ def straighten(mesh: Mesh, selection: Selection, even: bool = False) -> Edit:
     if all(run.closed for run in runs):
         raise EditError("A closed loop has no ends to straighten between; take one edge out of the selection.")
     for run in runs:
-        if run.closed:
+        if run.closed or len(run.points) < 3:
             continue
         places = points[run.points]
         start, along = places[0], places[-1] - places[0]
         length = float(np.linalg.norm(along))
-        if length == 0:
+        if length <= last_place(places):
             raise EditError("The two ends of the run lie on each other; there is no line between them.")
         ratio = np.linspace(0, 1, len(places)) if even else np.clip((places - start) @ along / length**2, 0.0, 1.0)
         points[run.points] = start + ratio[:, None] * along
@@ -98,6 +99,8 @@ def even_out(mesh: Mesh, selection: Selection) -> Edit:
         raise EditError("To even out, select a run of at least three points in a row.")
     points = mesh.points.copy()
     for run in runs:
+        if len(run.points) < 3:
+            continue
         points[run.points] = resampled(points[run.points], run.closed, len(run.points))
     return _moved(mesh, selection, points)
 

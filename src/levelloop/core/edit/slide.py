@@ -9,7 +9,7 @@ import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, mask_of, sum_by
 from levelloop.core.edit.carry import Edit, identity
-from levelloop.core.edit.runs import runs_of_selection
+from levelloop.core.edit.runs import flat_runs
 from levelloop.core.edit.soft import falloff
 from levelloop.core.errors import EditError
 from levelloop.core.measure.beside import left_of
@@ -106,11 +106,12 @@ def nudge(
 
 def _beside(mesh: Mesh, selection: Selection, left: bool) -> tuple[Floats, Booleans]:
     """For points of the selected runs where the edges beside them lead, and which points have one: (n, 3), (n,)."""
-    pairs = []
-    for run in runs_of_selection(mesh, selection):
-        ahead = np.roll(run.points, -1)
-        pairs.append(np.stack((run.points, ahead), axis=1)[: len(run.points) if run.closed else -1])
-    directed = np.concatenate(pairs)
+    members, offsets, closed = flat_runs(mesh, selection)
+    following = np.arange(1, len(members) + 1)
+    following[offsets[1:] - 1] = offsets[:-1]
+    goes_on = np.ones(len(members), dtype=np.bool_)
+    goes_on[offsets[1:][~closed] - 1] = False
+    directed = np.stack((members, members[following]), axis=1)[goes_on]
     places, count = left_of(mesh, directed if left else directed[:, ::-1])
     return places, count > 0
 

@@ -1,4 +1,4 @@
-"""Points that become one."""
+"""Points made one: welded where they lie together, pulled onto another, collapsed to their middle."""
 
 from __future__ import annotations
 
@@ -8,38 +8,52 @@ import numpy as np
 
 from levelloop.core.arrays import Floats, Integers, connected_labels, inverse_of, mask_of, sum_by
 from levelloop.core.edit.carry import Edit, identity, through
+from levelloop.core.edit.dividing import with_points_on_edges
 from levelloop.core.edit.outlines import merge_points
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
+from levelloop.core.near import in_boxes, near_across, near_any, near_groups
 from levelloop.core.selection import Selection, edges_of, points_of
+from levelloop.core.tolerance import Automatic, last_place, settled
+from levelloop.core.words import counted
 
-MOST_AHEAD = 24  # places looked at one after the other; beyond that a tree is faster
 
-
-def weld(mesh: Mesh, selection: Selection, distance: float | str = 0.001, onto_edges: bool = False) -> Edit:
+def weld(
+    mesh: Mesh,
+    selection: Selection,
+    distance: float | str = Automatic(0.001),
+    onto_edges: bool = False,
+    between: Integers | None = None,
+) -> Edit:
     """Makes selected points that lie within a distance of each other one point, at their mean.
 
-    distance: mm, inclusive; 0 welds equal places; "middle" welds all selected points at their middle. onto_edges: also
-    puts points of rims onto open edges they lie at within the distance, which become two.
+    distance: mm, inclusive; 0 welds equal places; an automatic one eats no edge; "middle" welds all selected points at
+    their middle. What becomes one is never wider than the distance. onto_edges: also puts points of rims onto open
+    edges they lie at within the distance, which become two. between: (n,) the piece of each point; points of one piece
+    are not welded with each other.
     Faces that lose their area to it vanish. Selected after: the welded points.
     """
-    if onto_edges and distance != "middle":
-        return _onto_edges(mesh, selection, float(distance))
     chosen = points_of(mesh.topology, selection)
-    if len(chosen) < 2:
-        raise EditError("To weld, select at least two points.")
+    if len(chosen) < (1 if onto_edges else 2):
+        raise EditError("To weld, select points." if onto_edges else "To weld, select at least two points.")
     if distance == "middle":
-        labels = np.zeros(len(chosen), dtype=np.int64)
-        count = 1
-    else:
-        count, labels = _clusters(mesh, chosen, float(distance))
+        return _merged(mesh, chosen, np.zeros(len(chosen), dtype=np.int64), 1)
+    reach = _reach(mesh, chosen, float(distance) if not isinstance(distance, Automatic) else distance)
+    if onto_edges:
+        return _onto_edges(mesh, selection, chosen, reach)
+    places = mesh.points[chosen]
+    count, labels = near_groups(places, reach) if between is None else near_across(places, between[chosen], reach)
+    shown = f"{reach:.4g} mm"
     if count == len(chosen):
-        message = f"No two of the {len(chosen)} points lie within {float(distance):g} mm; nothing was welded."
+        message = f"No two of the {len(chosen)} points lie within {shown}; nothing was welded."
         return Edit(mesh, Selection("points", chosen[:0]), identity(mesh), message)
     edit = _merged(mesh, chosen, labels, count)
-    if distance == "middle":
+    if between is not None:
         return edit
-    return replace(edit, message=f"{edit.message[:-1]}; none left within {float(distance):g} mm.")
+    welded = np.flatnonzero(np.isin(edit.origin.points, chosen))
+    left = int(np.isfinite(near_any(edit.mesh.points[welded], reach)).sum())
+    rest = "none left" if not left else f"{left} still lie"
+    return replace(edit, message=f"{edit.message[:-1]}; {rest} within {shown}.")
 
 
 def weld_onto(mesh: Mesh, selection: Selection, target: int | None = None) -> Edit:
@@ -72,78 +86,62 @@ def collapse(mesh: Mesh, selection: Selection) -> Edit:
     return _merged(mesh, chosen, labels, count)
 
 
-def near_pairs(places: Floats, reach: float) -> Integers:
-    """Pairs of places (n, 3) within reach of each other, mm: (p, 2)."""
-    # Along a direction that grids do not know few places lie as near as that: looking at the next ones is enough.
-    along = places @ np.array([0.537, 0.618, 0.573])  # no longer than 1, so that no pair seems further apart
-    order = np.argsort(along)
-    sorted_ = along[order]
-    ahead: list[Integers] = []
-    for step in range(1, min(MOST_AHEAD, len(order))):
-        near = np.flatnonzero(sorted_[step:] - sorted_[:-step] <= reach)
-        if len(near) == 0:
-            return np.concatenate(ahead) if ahead else np.zeros((0, 2), dtype=np.int64)
-        pairs = np.stack((order[near], order[near + step]), axis=1)
-        apart = places[pairs[:, 0]] - places[pairs[:, 1]]
-        ahead.append(pairs[np.einsum("ij,ij->i", apart, apart) <= reach * reach])
-    from scipy.spatial import cKDTree
-
-    found: Integers = cKDTree(places).query_pairs(reach, output_type="ndarray").astype(np.int64)
-    return found.reshape(-1, 2)
-
-
 # Helpers
 
 
-def _onto_edges(mesh: Mesh, selection: Selection, distance: float) -> Edit:
+def _reach(mesh: Mesh, chosen: Integers, distance: float) -> float:
+    """The distance as it is used, a hair above, so that "inclusive" survives the rounding of coordinates."""
+    inside = mask_of(chosen, mesh.n_points)
+    concerned = mesh.topology.edges[inside[mesh.topology.edges].any(axis=1)]
+    used = settled(distance, mesh.points, concerned)
+    return used + last_place(mesh.points[chosen]) if used > 0 else 0.0
+
+
+def _onto_edges(mesh: Mesh, selection: Selection, chosen: Integers, distance: float) -> Edit:
     """Points welded with each other, then onto the open edges of selected points or of the part that they lie at."""
-    chosen = points_of(mesh.topology, selection)
-    if len(chosen) == 0:
-        raise EditError("To weld, select points.")
     plain = weld(mesh, selection, distance) if len(chosen) > 1 else Edit(mesh, selection, identity(mesh))
     here = plain.mesh
+    topology = here.topology
     left = np.flatnonzero(mask_of(chosen, mesh.n_points)[plain.origin.points] & (plain.origin.points >= 0))
     # What lies at an open edge is a rim itself, or has no face yet.
-    left = left[here.topology.open_points[left] | (here.topology.point_face_count[left] == 0)]
-    edges = np.flatnonzero(here.topology.open_edges)
-    ends = here.points[here.topology.edges[edges]]
-    along = ends[:, 1] - ends[:, 0]
-    length = np.maximum(np.einsum("ij,ij->i", along, along), 1e-300)
-    found: list[tuple[int, float, int]] = []
-    for point in left.tolist():
-        ratio = np.clip(((here.points[point] - ends[:, 0]) * along).sum(axis=1) / length, 0.0, 1.0)
-        off = np.linalg.norm(ends[:, 0] + ratio[:, None] * along - here.points[point], axis=1)
-        off[(here.topology.edges[edges] == point).any(axis=1)] = np.inf
-        inner = (ratio > 1e-9) & (ratio < 1 - 1e-9)
-        off[~inner] = np.inf
-        if len(off) and off.min() <= distance:
-            best = int(off.argmin())
-            found.append((int(edges[best]), float(ratio[best]), point))
-    if not found:
-        return replace(plain, message=f"No point lies within {distance:g} mm of an edge. {plain.message}".strip())
-    found.sort()
-    from levelloop.core.edit.dividing import with_points_on_edges
-
-    split, new = with_points_on_edges(
-        here, np.array([edge for edge, _, _ in found]), np.array([ratio for _, ratio, _ in found])
-    )
+    left = left[topology.open_points[left] | (topology.point_face_count[left] == 0)]
+    edges = np.flatnonzero(topology.open_edges)
+    point, edge, ratio = _nearest_edges(here, left, edges, distance)
+    if len(point) == 0:
+        return replace(plain, message=f"No point lies within {distance:.4g} mm of an edge. {plain.message}".strip())
+    order = np.lexsort((point, ratio, edge))
+    point, edge, ratio = point[order], edge[order], ratio[order]
+    split, new = with_points_on_edges(here, edge, ratio)
     target = np.arange(split.mesh.n_points)
-    points = np.array([point for _, _, point in found])
-    target[new] = points
+    target[new] = point
     keep = target == np.arange(split.mesh.n_points)
     merged, origin, _ = merge_points(split.mesh, (np.cumsum(keep) - 1)[target], split.mesh.points[keep])
     whole = through(through(plain.origin, split.origin), origin)
-    number = np.flatnonzero(np.isin(through(split.origin, origin).points, points))
-    told = f"{len(found)} {'point was' if len(found) == 1 else 'points were'} welded onto edges. {plain.message}"
+    number = np.flatnonzero(np.isin(through(split.origin, origin).points, point))
+    told = f"{counted(len(point), 'point was', 'points were')} welded onto edges. {plain.message}"
     return Edit(merged, Selection("points", number), whole, told.strip())
 
 
-def _clusters(mesh: Mesh, chosen: Integers, distance: float) -> tuple[int, Integers]:
-    places = mesh.points[chosen]
-    # A hair above, so that "inclusive" survives the rounding of coordinates.
-    reach = distance + 1e-12 * max(1.0, float(np.abs(places).max(initial=0.0)))
-    pairs = near_pairs(places, reach)
-    return connected_labels(pairs, len(chosen))
+def _nearest_edges(mesh: Mesh, points: Integers, edges: Integers, reach: float) -> tuple[Integers, Integers, Floats]:
+    """For points the nearest of some edges that they lie inside of within reach: points, edges, ratios along them.
+
+    Candidates by the boxes around edges: sorted along the axis on which the edges are shortest for their spread.
+    """
+    ends = mesh.points[mesh.topology.edges[edges]]
+    low, high = ends.min(axis=1) - reach, ends.max(axis=1) + reach
+    places = mesh.points[points]
+    pairs = in_boxes(places, low, high)
+    one, other = pairs[:, 0], pairs[:, 1]
+    along = ends[other, 1] - ends[other, 0]
+    length = np.maximum(np.einsum("ij,ij->i", along, along), 1e-300)
+    ratio = np.einsum("ij,ij->i", places[one] - ends[other, 0], along) / length
+    off = np.linalg.norm(ends[other, 0] + ratio[:, None] * along - places[one], axis=1)
+    own = (mesh.topology.edges[edges[other]] == points[one, None]).any(axis=1)
+    fits = (ratio > 1e-9) & (ratio < 1 - 1e-9) & (off <= reach) & ~own
+    one, other, ratio, off = one[fits], other[fits], ratio[fits], off[fits]
+    best = np.lexsort((other, off, one))
+    first = best[np.unique(one[best], return_index=True)[1]]
+    return points[one[first]], edges[other[first]], ratio[first]
 
 
 def _merged(mesh: Mesh, chosen: Integers, labels: Integers, count: int, places: Floats | None = None) -> Edit:

@@ -5,34 +5,55 @@ from __future__ import annotations
 import numpy as np
 
 from levelloop.core.arrays import Floats, Integers
+from levelloop.core.errors import EditError
 from levelloop.core.measure.faces import face_normals, triangles
 from levelloop.core.mesh import Mesh
 
-NEAREST = 24  # triangles looked at for each place, by how near their middles are
 ALL_BELOW = 50_000  # pairs of place and triangle of which every one is looked at
 
 
 def closest_places(mesh: Mesh, places: Floats) -> tuple[Floats, Floats]:
     """For each place the nearest one on the mesh, and the normal of the face there: (p, 3), (p, 3).
 
-    Point to triangle by regions (Ericson 2005, 5.1.5), over the triangles whose middles are nearest.
+    Point to triangle by regions (Ericson 2005, 5.1.5), over all triangles whose surrounding ball reaches nearer than
+    what is known to be near. Raises EditError for a mesh without faces.
     """
+    if mesh.n_faces == 0:
+        raise EditError("There is no surface to lie on; the part has no faces.")
     flat, face = triangles(mesh.topology, mesh.points, mesh.diagonal)
     corners = mesh.points[flat]
-    if len(flat) * len(places) <= ALL_BELOW:
-        near = np.broadcast_to(np.arange(len(flat)), (len(places), len(flat)))
-    else:
-        from scipy.spatial import cKDTree
-
-        near = cKDTree(corners.mean(axis=1)).query(places, k=NEAREST)[1]
-    found = _on_triangles(places[:, None], *(corners[near][:, :, corner] for corner in range(3)))
-    best = np.linalg.norm(found - places[:, None], axis=2).argmin(axis=1)
-    rows = np.arange(len(places))
-    chosen: Integers = face[near[rows, best]]
-    return found[rows, best], face_normals(mesh.topology, mesh.points)[chosen]
+    place, triangle = _candidates(corners, places)
+    found = _on_triangles(places[place], *(corners[triangle, corner] for corner in range(3)))
+    far = np.linalg.norm(found - places[place], axis=1)
+    order = np.lexsort((far, place))
+    best = order[np.unique(place[order], return_index=True)[1]]
+    return found[best], face_normals(mesh.topology, mesh.points)[face[triangle[best]]]
 
 
 # Helpers
+
+
+def _candidates(corners: Floats, places: Floats) -> tuple[Integers, Integers]:
+    """Pairs of a place and a triangle among which each place's nearest triangle is for certain."""
+    count = len(corners)
+    if count * len(places) <= ALL_BELOW:
+        return np.repeat(np.arange(len(places)), count), np.tile(np.arange(count), len(places))
+    from scipy.spatial import cKDTree
+
+    middle = corners.mean(axis=1)
+    radius = np.linalg.norm(corners - middle[:, None], axis=2).max(axis=1)
+    reach = cKDTree(corners.reshape(-1, 3)).query(places)[0]
+    # By size, each twice as large as the one before: a large face beside small ones is looked at from farther away.
+    least = max(float(radius.min()), float(radius.max()) * 1e-6, 1e-300)
+    size = np.floor(np.log2(np.maximum(radius, least) / least)).astype(np.int64)
+    place, triangle = [], []
+    for one in np.unique(size).tolist():
+        chosen = np.flatnonzero(size == one)
+        around = cKDTree(middle[chosen]).query_ball_point(places, reach * (1 + 1e-9) + float(radius[chosen].max()))
+        many = np.array([len(found) for found in around], dtype=np.int64)
+        place.append(np.repeat(np.arange(len(places)), many))
+        triangle.append(chosen[np.concatenate([*around, []]).astype(np.int64)])
+    return np.concatenate(place), np.concatenate(triangle)
 
 
 def _on_triangles(p: Floats, a: Floats, b: Floats, c: Floats) -> Floats:

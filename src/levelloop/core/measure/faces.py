@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, offsets_from_sizes, ranges, sum_by
@@ -102,6 +104,16 @@ def flatness(topology: Topology, points: Floats) -> Floats:
     return np.asarray(np.maximum.reduceat(height, starts) - np.minimum.reduceat(height, starts))
 
 
+def normal_map(transform: Floats) -> Floats:
+    """What a (4, 4) transform does to normals, for row vectors, before they are made unit again: (3, 3).
+
+    The cofactors: what the inverse's transpose is to directions, and there for flattening transforms too.
+    """
+    a, b, c = transform[:3, :3]
+    sign = -1.0 if np.linalg.det(transform[:3, :3]) < 0 else 1.0
+    return np.asarray(sign * np.stack((np.cross(b, c), np.cross(c, a), np.cross(a, b))))
+
+
 def edge_folds(topology: Topology, points: Floats) -> Floats:
     """The angle between the two faces of each edge, 0 where flat or open: (e,), degrees."""
     normals = face_normals(topology, points)
@@ -124,7 +136,7 @@ def triangles(topology: Topology, points: Floats, diagonal: Integers | None = No
     """The one triangulation that is drawn, exported and measured: triangles (t, 3) and their face (t,).
 
     Quads split along their shorter diagonal, or the one that stays inside where the quad is concave;
-    other faces as a fan, or by clipping ears (Meisters 1975) where they are concave. Face by face.
+    other faces as a fan, or by clipping ears where they are concave. Face by face.
     diagonal: (m,) as in Mesh, where quads have been told otherwise.
     """
     if topology.n_faces == 0:
@@ -148,7 +160,7 @@ def triangles(topology: Topology, points: Floats, diagonal: Integers | None = No
     if len(larger):
         for index in larger[_concave(topology, points, larger)].tolist():
             local = points[topology.face(index)]
-            ears = _clip_ears(local) + starts[index]
+            ears = _ears(local) + starts[index]
             corner_triangles[offsets[index] : offsets[index + 1]] = ears
     return topology.corners[corner_triangles], face
 
@@ -203,38 +215,52 @@ def _concave(topology: Topology, points: Floats, faces: Integers) -> np.ndarray:
     return np.logical_or.reduceat(inward, starts)
 
 
-def _clip_ears(polygon: Floats) -> Integers:
-    """Triangles of one concave polygon: (n − 2, 3) indices into it."""
-    rolled = np.roll(polygon, -1, axis=0)
-    normal = np.cross(polygon, rolled).sum(axis=0)
+def _ears(polygon: Floats) -> Integers:
+    """Triangles of one concave polygon: (n − 2, 3) indices into it; every corner is in one, straight ones too."""
+    from mapbox_earcut import triangulate_float64
+
+    count = len(polygon)
+    local = polygon - polygon[0]
+    normal = np.cross(local, np.roll(local, -1, axis=0)).sum(axis=0)
     axis = int(np.argmax(np.abs(normal)))
     keep = [(axis + 1) % 3, (axis + 2) % 3]
-    flat = polygon[:, keep] if normal[axis] >= 0 else polygon[:, keep[::-1]]
-    left = list(range(len(flat)))
-    result: list[tuple[int, int, int]] = []
+    flat = local[:, keep] if normal[axis] >= 0 else local[:, keep[::-1]]
+    found = triangulate_float64(np.ascontiguousarray(flat), np.array([count], dtype=np.uint32))
+    ears = np.asarray(found, dtype=np.int64).reshape(-1, 3)
+    # All the same way around: as the polygon runs.
+    a, b, c = (flat[ears[:, corner]] for corner in range(3))
+    turn = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
+    ears = np.where((turn < 0)[:, None], ears[:, ::-1], ears)
+    ears = _with_left_out(ears, count)
+    if len(ears) != count - 2:
+        # A polygon that crosses itself: a fan, as any.
+        here = np.arange(1, count - 1)
+        return np.stack((np.zeros_like(here), here, here + 1), axis=1)
+    return ears
 
-    def area(a: Floats, b: Floats, c: Floats) -> float:
-        return float((b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0]))
 
-    while len(left) > 3:
-        chosen, best = 0, -np.inf
-        for place in range(len(left)):
-            i, j, k = left[place - 1], left[place], left[(place + 1) % len(left)]
-            size = area(flat[i], flat[j], flat[k])
-            if size <= 0:
+def _with_left_out(ears: Integers, count: int) -> Integers:
+    """Triangles with the corners put in that lie on straight stretches and were left out."""
+    missing = np.flatnonzero(np.bincount(ears.ravel(), minlength=count) == 0)
+    if len(missing) == 0:
+        return ears
+    used = np.setdiff1d(np.arange(count), missing)
+    rows = ears.tolist()
+    after = np.searchsorted(used, missing) % len(used)
+    for slot in np.unique(after).tolist():
+        a, b = int(used[slot - 1]), int(used[slot])
+        between = missing[after == slot].tolist()
+        if slot == 0:
+            between = [one for one in between if one > a] + [one for one in between if one < a]
+        for row, triangle in enumerate(rows):
+            for turn in range(3):
+                if triangle[turn] == a and triangle[(turn + 1) % 3] == b:
+                    tip = triangle[(turn + 2) % 3]
+                    stops = [a, *between, b]
+                    rows[row] = [stops[0], stops[1], tip]
+                    rows += [[one, other, tip] for one, other in pairwise(stops[1:])]
+                    break
+            else:
                 continue
-            others = flat[[m for m in left if m not in (i, j, k)]]
-            inside = np.ones(len(others), dtype=np.bool_)
-            for a, b in ((i, j), (j, k), (k, i)):
-                edge, to = flat[b] - flat[a], others - flat[a]
-                inside &= edge[0] * to[:, 1] - edge[1] * to[:, 0] >= 0
-            if inside.any():
-                continue
-            around = sum(float(np.linalg.norm(flat[a] - flat[b])) ** 2 for a, b in ((i, j), (j, k), (k, i)))
-            if size / around > best:
-                chosen, best = place, size / around
-        i, j, k = left[chosen - 1], left[chosen], left[(chosen + 1) % len(left)]
-        result.append((i, j, k))
-        del left[chosen]
-    result.append((left[0], left[1], left[2]))
-    return np.array(result, dtype=np.int64)
+            break
+    return np.array(rows, dtype=np.int64)

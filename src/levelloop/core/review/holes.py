@@ -7,10 +7,14 @@ import numpy as np
 from levelloop.core.arrays import Integers
 from levelloop.core.measure.faces import edge_lengths, face_areas, face_centres
 from levelloop.core.mesh import Mesh
+from levelloop.core.near import near_any
 from levelloop.core.review.findings import Finding, Purpose, Remedy
+from levelloop.core.tolerance import Automatic, last_place, settled
 from levelloop.core.words import counted, verb
 
-DOUBLES_WITHIN = 0.001  # mm; a thousandth joins seams and eats no detail (common practice, no source)
+DOUBLES_WITHIN = Automatic(0.001)  # mm; a thousandth joins seams and eats no detail (common practice, no source)
+
+NO_WIDTH = 1e-9  # of a face's longest side
 
 
 def check_open_edges(mesh: Mesh, purpose: Purpose) -> list[Finding]:
@@ -75,15 +79,11 @@ def check_non_manifold(mesh: Mesh) -> list[Finding]:
 
 def check_doubles(mesh: Mesh) -> list[Finding]:
     """Points that lie on each other without being one."""
-    from scipy.spatial import cKDTree
-
-    if mesh.n_points < 2:
-        return []
-    pairs = cKDTree(mesh.points).query_pairs(DOUBLES_WITHIN, output_type="ndarray")
-    points = np.unique(pairs)
+    within = settled(DOUBLES_WITHIN, mesh.points, mesh.topology.edges)
+    apart = near_any(mesh.points, within)
+    points = np.flatnonzero(np.isfinite(apart))
     if len(points) == 0:
         return []
-    apart = np.linalg.norm(mesh.points[pairs[:, 0]] - mesh.points[pairs[:, 1]], axis=1)
     return [
         Finding(
             "doubles",
@@ -92,9 +92,9 @@ def check_doubles(mesh: Mesh) -> list[Finding]:
             points,
             mesh.points[points],
             f"{counted(len(points), 'point')} lie on each other unwelded.",
-            float(apart.max()),
+            float(apart[points].max()),
             "mm",
-            Remedy("weld", "Weld", {"distance": DOUBLES_WITHIN}),
+            Remedy("weld", "Weld"),
             "Weld them.",
         )
     ]
@@ -147,8 +147,10 @@ def check_zero_area(mesh: Mesh) -> list[Finding]:
     if mesh.n_faces == 0:
         return []
     areas = face_areas(mesh.topology, mesh.points)
-    extent = float(np.ptp(mesh.points, axis=0).max())
-    faces = np.flatnonzero(areas <= 1e-10 * extent**2)
+    # Against its own longest side, and what coordinates there are good to: a small face beside a large part has area.
+    lengths = edge_lengths(mesh.topology, mesh.points)[mesh.topology.corner_edge]
+    longest = np.maximum.reduceat(lengths, mesh.topology.face_offsets[:-1])
+    faces = np.flatnonzero(areas <= longest * np.maximum(NO_WIDTH * longest, last_place(mesh.points)))
     if len(faces) == 0:
         return []
     return [
@@ -161,7 +163,7 @@ def check_zero_area(mesh: Mesh) -> list[Finding]:
             f"{counted(len(faces), 'face')} {verb(len(faces), 'has', 'have')} no area.",
             float(areas[faces].min()),
             "mm²",
-            Remedy("weld", "Weld its points", {"distance": DOUBLES_WITHIN}, "points"),
+            Remedy("weld", "Weld its points", {}, "points"),
             "Weld its points, or move them apart.",
         )
     ]

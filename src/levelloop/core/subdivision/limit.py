@@ -14,7 +14,18 @@ from functools import cache
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, frozen, inverse_of, offsets_from_sizes, ranges, sum_by
+from levelloop.core.arrays import (
+    Booleans,
+    Floats,
+    Integers,
+    cycles,
+    frozen,
+    inverse_of,
+    mask_of,
+    offsets_from_sizes,
+    ranges,
+    sum_by,
+)
 from levelloop.core.measure.faces import face_vectors, unit
 from levelloop.core.mesh import Scheme
 from levelloop.core.subdivision.refine import Sharp, Step, refine, sharp_on
@@ -56,18 +67,37 @@ def sectors(topology: Topology, sharp: Sharp) -> Sectors:
     around = topology.around.copy()
     into = topology.corner_edge[topology.previous_corner]
     around[never[into] & (sharp_at >= 2)[topology.corners]] = -1
-    has_start = np.zeros(n, dtype=np.bool_)
     starts_fan = divides | (topology.twin < 0)
+    has_start = np.zeros(n, dtype=np.bool_)
     has_start[topology.corners[starts_fan]] = True
     # A closed fan starts at the first of its corners.
     lone = np.flatnonzero(~has_start[topology.corners])
     first = np.full(n, -1, dtype=np.int64)
     first[topology.corners[lone[::-1]]] = lone[::-1]
     start = np.sort(np.concatenate((np.flatnonzero(starts_fan), first[first >= 0])))
+    corners, sizes, closed = _fans(around, start)
+    if len(corners) < topology.n_corners:
+        # A point may have a closed fan beside others: what was not reached goes round by itself.
+        rest = np.flatnonzero(~mask_of(corners, topology.n_corners))
+        members, runs = cycles(inverse_of(rest, topology.n_corners)[around[rest]])
+        start = np.sort(np.concatenate((start, rest[members[runs[:-1]]])))
+        corners, sizes, closed = _fans(around, start)
+    offsets = offsets_from_sizes(sizes)
+    of_corner = np.empty(topology.n_corners, dtype=np.int64)
+    of_corner[corners] = np.repeat(np.arange(len(start)), sizes)
+    dart = np.flatnonzero(never)
+    dart = dart[(sharp_at[topology.edges[dart]] == 1).any(axis=1)]
+    return Sectors(
+        topology.corners[start], closed, corners, offsets, of_corner, corner_point, crease_point, never, dart
+    )
+
+
+def _fans(around: Integers, start: Integers) -> tuple[Integers, Integers, Booleans]:
+    """Corners fan after fan from their starts on, how many each has, and which come back to their start."""
     sizes = np.zeros(len(start), dtype=np.int64)
+    closed = np.zeros(len(start), dtype=np.bool_)
     chunks, owners = [], []
     here, owner = start, np.arange(len(start))
-    closed = np.zeros(len(start), dtype=np.bool_)
     while len(here):
         chunks.append(here)
         owners.append(owner)
@@ -80,13 +110,7 @@ def sectors(topology: Topology, sharp: Sharp) -> Sectors:
     corners = np.empty(int(offsets[-1]), dtype=np.int64)
     for step, (chunk, chunk_owner) in enumerate(zip(chunks, owners, strict=True)):
         corners[offsets[chunk_owner] + step] = chunk
-    of_corner = np.empty(topology.n_corners, dtype=np.int64)
-    of_corner[corners] = np.repeat(np.arange(len(start)), sizes)
-    dart = np.flatnonzero(never)
-    dart = dart[(sharp_at[topology.edges[dart]] == 1).any(axis=1)]
-    return Sectors(
-        topology.corners[start], closed, corners, offsets, of_corner, corner_point, crease_point, never, dart
-    )
+    return corners, sizes, closed
 
 
 @dataclass(frozen=True, eq=False)

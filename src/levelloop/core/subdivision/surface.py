@@ -249,6 +249,7 @@ class SmoothSurface:
             uv=None if cage.uv is None else refined_uv(cage, self.level),
             hole=self.left_out,
             hidden=cage.hidden[self.face_origin],
+            soft=self.creases == 0,
             sets=tuple(NamedSet(named.name, named.kind, self._members(named)) for named in cage.sets),
         )
 

@@ -1,0 +1,32 @@
+"""The log: where the details of what went wrong go, for whoever mends it."""
+
+from __future__ import annotations
+
+import logging
+from logging.handlers import RotatingFileHandler
+from pathlib import Path
+
+MOST = 1_000_000  # bytes of one log file; one older is kept
+
+
+def log_path() -> Path:
+    """Where the log is kept."""
+    from platformdirs import user_state_path
+
+    return user_state_path("levelloop") / "levelloop.log"
+
+
+def keep_log() -> Path:
+    """Lets the log be written to its file from now on; returns where. Where that cannot be, nothing is kept."""
+    path = log_path()
+    logger = logging.getLogger("levelloop")
+    if not any(isinstance(handler, RotatingFileHandler) for handler in logger.handlers):
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            handler = RotatingFileHandler(path, maxBytes=MOST, backupCount=1, encoding="utf-8", delay=True)
+        except OSError:
+            return path
+        handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(message)s"))
+        logger.addHandler(handler)
+        logger.propagate = False
+    return path
