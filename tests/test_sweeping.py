@@ -219,8 +219,8 @@ def test_impossible_sweeps_are_sentences() -> None:
         lambda: sweep(box(), NOTHING),
         lambda: extrude_along(box(), Selection("faces", np.array([0])), None),
         lambda: extrude_along(box(), Selection("faces", np.array([0])), [(0, 0, 0), (0, 0, 0)]),
-        lambda: array(line, NOTHING),
-        lambda: mirror_across(line, NOTHING),
+        lambda: array(line, Selection("points", np.array([0]))),
+        lambda: mirror_across(line, Selection("points", np.array([0]))),
         lambda: keep_slice(plane((2, 2)), NOTHING, 1),
         lambda: revolve(line, edges_of(line), pivot="elsewhere"),
     ):

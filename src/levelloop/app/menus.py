@@ -201,7 +201,7 @@ def _add_operation(window: Window, add: Any, operation: Operation) -> None:
             return ""
         if not window.session.document.parts:
             return "There is no part yet; add a form first."
-        return operation.why_not(window.session.selection)
+        return window.why_not(operation)
 
     add(operation.menu, operation.title, lambda: window.start(operation.key), keys, operation.hint, why_not)
 

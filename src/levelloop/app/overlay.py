@@ -355,7 +355,11 @@ def gauge_words(gauge: LoopGauge, unit: str) -> list[str]:
 
     for side, reach in zip(("left", "right"), gauge.supports, strict=True):
         lines.append(f"Next loop {side}: {spread(reach) if reach else 'none'}")
-    lines.append(f"Turns with radius {spread(gauge.radius)}" if gauge.radius else "Lies flat")
+    if gauge.crease is not None:
+        low, high = gauge.crease
+        lines.append(f"Creased {low:g}" + (f" to {high:g}" if high > low else ""))
+    else:
+        lines.append(f"Turns with radius {spread(gauge.radius)}" if gauge.radius else "Lies flat")
     return lines
 
 

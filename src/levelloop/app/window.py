@@ -42,7 +42,8 @@ from levelloop.app.viewport import Viewport
 from levelloop.core.errors import LevelLoopError
 from levelloop.core.selection import Kind, Selection
 from levelloop.document.operations import REGISTRY
-from levelloop.document.running import State
+from levelloop.document.registry import Operation
+from levelloop.document.running import State, why_not
 from levelloop.document.session import Session
 
 # What an operation starts with in the window where its own default would show nothing.
@@ -167,7 +168,7 @@ class Window(QMainWindow):
         if operation.acts_on == "selection" and key not in NEED_WORDS:
             self.attempt(lambda: self.session.do(key))
             return
-        reason = operation.why_not(self.session.selection)
+        reason = self.why_not(operation)
         if key == "run_loop" and len(self.session.selection) == 0:
             self.on_view.run_loop()
             return
@@ -194,6 +195,12 @@ class Window(QMainWindow):
             self.view.frame(everything=True)
         self._refresh_tools()
         self.panes.refresh()
+
+    def why_not(self, operation: Operation) -> str:
+        """Why an operation cannot run on what is selected now, in a sentence; empty where it can."""
+        if operation.acts_on != "cage" or not self.session.document.parts:
+            return operation.why_not(self.session.selection)
+        return why_not(operation, self.session.part.mesh, self.session.selection)
 
     def set_kind(self, kind: Kind | str) -> None:
         """Selects points, edges, faces or parts; a second time converts what is selected."""

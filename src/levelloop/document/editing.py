@@ -88,8 +88,9 @@ def edited_on_both_sides(
     if len(selection) == 0:
         # All of it: both sides are in it already.
         return run(part.mesh, selection)
-    in_turn = operation.in_turn or any(_tells_sides_apart(value, axis) for value in values.values())
-    return on_both_sides(part.mesh, selection, axis, twins(part.mesh, symmetry), run, in_turn)
+    sides = any(parameter.tells_sides(values.get(parameter.name), axis) for parameter in operation.parameters)
+    both = twins(part.mesh, symmetry)
+    return on_both_sides(part.mesh, selection, axis, both, run, operation.in_turn, sides and not operation.in_turn)
 
 
 def twins(mesh: Mesh, symmetry: Symmetry) -> Integers:
@@ -103,14 +104,6 @@ def twins(mesh: Mesh, symmetry: Symmetry) -> Integers:
 
 
 # Helpers
-
-
-def _tells_sides_apart(value: Any, axis: int) -> bool:
-    """Whether a number means another thing on the other side: a direction, a place or an axis across the plane."""
-    if isinstance(value, str):
-        return value.lstrip("+-") == "xyz"[axis]
-    is_vector = isinstance(value, tuple) and len(value) == 3 and all(isinstance(entry, float) for entry in value)
-    return is_vector and value[axis] != 0
 
 
 def _named_on_both_sides(part: Part, operation: Operation, values: dict[str, Any], axis: int, twin: Integers) -> Edit:

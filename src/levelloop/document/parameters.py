@@ -44,7 +44,7 @@ class Parameter:
     """One number or choice of an operation.
 
     hint: one line for the person who edits it; step: how much an arrow key changes it; closed_at: the value at which a
-    bracket of the sentence that names it stays closed.
+    bracket of the sentence that names it stays closed; unless: another one that, where it is given, stands for it.
     """
 
     name: str
@@ -53,6 +53,7 @@ class Parameter:
     optional: bool = False
     step: float = 1.0
     closed_at: Any = None
+    unless: str = ""
 
     @property
     def is_typed(self) -> bool:
@@ -63,6 +64,10 @@ class Parameter:
     def measure(self) -> str:
         """What it measures: "length", "angle", "number", or nothing."""
         return ""
+
+    def tells_sides(self, value: Any, axis: int) -> bool:
+        """Whether the value means another thing on the other side of the plane across an axis."""
+        return False
 
     def as_last(self, value: Any) -> float | None:
         """The number that "last" stands for after this value, None for none."""
@@ -164,9 +169,14 @@ class Length(Number):
 
 @dataclass(frozen=True)
 class Angle(Number):
-    """An angle in degrees."""
+    """An angle in degrees; turns: something is turned by it, so that a mirror turns it the other way."""
 
     step: float = 5.0
+    turns: bool = False
+
+    def tells_sides(self, value: Any, axis: int) -> bool:
+        """Whether the mirrored angle is another one."""
+        return self.turns and isinstance(value, int | float) and value % 360 != 0
 
     @property
     def measure(self) -> str:
@@ -266,13 +276,17 @@ class Toggle(Parameter):
 
 @dataclass(frozen=True)
 class Vector(Parameter):
-    """Three numbers, lengths where is_length; single: one number stands for all three. words: allowed instead."""
+    """Three numbers, lengths where is_length; single: one number stands for all three. words: allowed instead.
+
+    sided: a place or direction, not a size.
+    """
 
     is_length: bool = True
     single: bool = False
     size: int = 3
     words: tuple[str, ...] = ()
     whole: bool = False
+    sided: bool = True
 
     def _read(self, value: Any, reading: Reading) -> Any:
         if isinstance(value, str):
@@ -303,6 +317,12 @@ class Vector(Parameter):
     def measure(self) -> str:
         """What it measures."""
         return "length" if self.is_length else "number"
+
+    def tells_sides(self, value: Any, axis: int) -> bool:
+        """Whether it has something across the plane: a place or a direction, not a size."""
+        if isinstance(value, str):
+            return value.lstrip("+-") == "xyz"[axis]
+        return self.sided and isinstance(value, tuple) and len(value) == 3 and value[axis] != 0
 
     def as_last(self, value: Any) -> float | None:
         """The entry that is farthest from zero."""
@@ -389,6 +409,10 @@ class OfPart(PartName):
 class Curve(PartName):
     """A curve: another part by its name, or its points."""
 
+    def tells_sides(self, value: Any, axis: int) -> bool:
+        """Any curve does, unless it lies in the plane."""
+        return bool(value) if isinstance(value, str) else any(point[axis] != 0 for point in value or ())
+
     def _read(self, value: Any, reading: Reading) -> Any:
         if isinstance(value, str):
             return value.strip()
@@ -442,6 +466,13 @@ class Lengths(Parameter):
 @dataclass(frozen=True)
 class PlaneOf(Parameter):
     """A plane: x, y or z through the origin, or (point, normal)."""
+
+    def tells_sides(self, value: Any, axis: int) -> bool:
+        """Whether the plane lies or faces otherwise on the other side."""
+        if isinstance(value, str):
+            return value.lstrip("+-") == "xyz"[axis]
+        place, normal = value
+        return bool(place[axis] != 0 or Vector("normal").tells_sides(normal, axis))
 
     def _read(self, value: Any, reading: Reading) -> Any:
         if isinstance(value, str):

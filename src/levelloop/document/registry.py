@@ -110,9 +110,14 @@ class Operation:
             start, end = template.index("["), template.index("]")
             inner = template[start + 1 : end]
             names = [name for _, name, _, _ in string.Formatter().parse(inner) if name]
-            shown = all(values.get(name) not in (None, self.parameter(name).closed_at) for name in names)
+            shown = all(self._is_said(name, values) for name in names)
             template = template[:start] + (inner if shown else "") + template[end + 1 :]
         return [(text, name) for text, name, _, _ in string.Formatter().parse(template)]
+
+    def _is_said(self, name: str, values: Mapping[str, Any]) -> bool:
+        parameter = self.parameter(name)
+        replaced = bool(parameter.unless) and values.get(parameter.unless) is not None
+        return not replaced and values.get(name) not in (None, parameter.closed_at)
 
 
 class Registry:

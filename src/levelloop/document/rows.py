@@ -14,7 +14,7 @@ WELD = Length(
 )
 WELD_COPIES = Length("weld", None, "Points nearer than that become one", optional=True, low=0, step=0.01)
 TURN: tuple[Parameter, ...] = (
-    Angle("angle", 360.0, "A full turn closes", low=-360, high=360),
+    Angle("angle", 360.0, "A full turn closes", low=-360, high=360, turns=True),
     Count("steps", 16, "Rows of faces", high=4096),
 )
 WINDING: tuple[Parameter, ...] = (
@@ -27,7 +27,7 @@ RUN_OUT = Number("run_out", 0.0, "Turns over which the profile fades at both end
 ROW: tuple[Parameter, ...] = (
     Count("count", 3, "With the original", high=10_000),
     Vector("move", (0.0, 0.0, 0.0), "Each copy once more"),
-    Angle("rotate", 0.0, "Each copy once more"),
+    Angle("rotate", 0.0, "Each copy once more", turns=True),
 )
 SCALE_OF_COPIES = Ratio("scale", 1.0, "Each copy once more", low=0, above_low=True)
 WALL: tuple[Parameter, ...] = (

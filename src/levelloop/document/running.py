@@ -6,10 +6,12 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+import numpy as np
+
 from levelloop.core.edit.combine import combined
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
-from levelloop.core.selection import KINDS, NOTHING, Selection
+from levelloop.core.selection import KINDS, NOTHING, Kind, Selection, convert, select_mask
 from levelloop.core.words import counted
 from levelloop.document.document import Document, Part, new_part
 from levelloop.document.editing import edited, edited_on_both_sides, mirrored_moves, placed_whole
@@ -57,6 +59,15 @@ def described(*selections: Selection) -> str:
     return (" and ".join(words) or "nothing") + where
 
 
+def why_not(operation: Operation, mesh: Mesh, selection: Selection) -> str:
+    """Why an operation cannot run on a selection of a mesh, in a sentence; empty where it can."""
+    try:
+        fitted(operation, mesh, selection)
+    except EditError as error:
+        return str(error)
+    return ""
+
+
 def targets_of(base: State) -> list[Part]:
     """The parts that an operation on what is selected acts on: all with a selection that is shown, else the active one.
 
@@ -69,6 +80,37 @@ def targets_of(base: State) -> list[Part]:
     if not part.visible:
         raise EditError(f"“{part.name}” is hidden; show it first.")
     return [part]
+
+
+def fitted(operation: Operation, mesh: Mesh, selection: Selection) -> tuple[Selection, str]:
+    """The selection as a kind that an operation takes, where that is plain, and what is to be said of it.
+
+    Plain: faces all of whose points or edges are selected, edges between selected points, points of anything.
+    Raises EditError where the operation cannot run on it.
+    """
+    if len(selection) == 0 or not operation.needs or selection.kind in operation.needs:
+        check(operation, selection)
+        return selection, ""
+    for kind in (kind for kind in ("faces", "edges", "points") if kind in operation.needs):
+        found = _plainly(mesh, selection, kind)
+        if len(found) >= operation.least:
+            return found, f"On the {described(found)} of the selected {selection.kind}."
+    wanted = " or ".join(operation.needs)
+    whole = "whole face" if operation.needs == ("faces",) else "such"
+    rest = f"; select {wanted}" + (", or nothing for all." if operation.or_all else ".")
+    raise EditError(f"{operation.title} takes {wanted}; the selected {selection.kind} hold no {whole}{rest}")
+
+
+def _plainly(mesh: Mesh, selection: Selection, kind: Kind) -> Selection:
+    """What of a kind a selection of another one holds whole."""
+    topology = mesh.topology
+    nothing = Selection(kind, np.zeros(0, dtype=np.int64))
+    if kind == "points" or selection.kind == "points":
+        return convert(topology, selection, kind)
+    if kind == "faces" and mesh.n_faces:
+        inside = selection.mask(topology)[topology.corner_edge]
+        return select_mask("faces", np.logical_and.reduceat(inside, topology.face_offsets[:-1]))
+    return nothing
 
 
 def check(operation: Operation, selection: Selection) -> None:
@@ -129,8 +171,7 @@ def _on_cages(base: State, operation: Operation, values: dict[str, Any]) -> Stat
         part = document.by_id(target.id)
         if part.locked:
             raise EditError(f"“{part.name}” is locked.")
-        selection = base.selection(part.id)
-        check(operation, selection)
+        selection, converted = fitted(operation, part.mesh, base.selection(part.id))
         resolved = _resolved(operation, values, document, part)
         if not len(selection) and operation.moves_only and part.moves_whole(document):
             whole = placed_whole(part, operation, resolved)
@@ -148,7 +189,7 @@ def _on_cages(base: State, operation: Operation, values: dict[str, Any]) -> Stat
             siblings = {other.id for other in document.parts if other.shared == part.shared}
             selections = {key: chosen for key, chosen in selections.items() if key not in siblings}
         selections[part.id] = edit.selection
-        messages.append(edit.message)
+        messages += [converted, edit.message]
     chosen = base.shown_selections.values()
     who = described(*chosen) if chosen else f"all of “{targets[0].name}”"
     sentence = operation.says(values, who, document.unit)

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Integers, mask_of
+from levelloop.core.arrays import Booleans, Floats, Integers, mask_of
 from levelloop.core.edit.carry import Edit, Origin, identity, mapped, through
 from levelloop.core.edit.combine import combined
 from levelloop.core.edit.outlines import drop_faces, merge_points
@@ -18,8 +18,11 @@ from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
 from levelloop.core.planes import as_plane, as_vector, axis_turn
 from levelloop.core.selection import Selection, points_of, select_all
+from levelloop.core.tolerance import Automatic, last_place, settled
+from levelloop.core.words import counted
 
 MOST_FACES = 4_000_000
+NEAR_MIDDLE = 0.25  # of an edge: a rim point that near to the plane was meant to lie on it
 
 
 def array(
@@ -33,16 +36,16 @@ def array(
     scale: float = 1.0,
     weld: float | None = None,
 ) -> Edit:
-    """Repeats the selected faces, or all: each copy moved, turned and scaled once more than the one before.
+    """Repeats the selected faces or wires, or all: each copy moved, turned and scaled once more than the one before.
 
     count: with the original; move: (x, y, z) mm; rotate: degrees about an axis through the pivot; weld: mm within
     which points of the original and its copies become one, None: none do. Selected after: all of them.
     """
-    faces = _chosen_faces(mesh, selection, "An array")
-    if count * len(faces) > MOST_FACES:
+    faces, wires = _chosen(mesh, selection, "An array")
+    if count * (len(faces) + len(wires)) > MOST_FACES:
         raise EditError(f"That would be {count * len(faces):,} faces; an array makes at most {MOST_FACES:,}.")
-    piece, piece_origin = _piece(mesh, faces)
-    centre = pivot_place(mesh, Selection("faces", faces), pivot)
+    piece, piece_origin = _piece(mesh, faces, wires)
+    centre = pivot_place(mesh, Selection("points", np.unique(piece_origin.points)), pivot)
     turn = axis_turn(axis, rotate) @ axis_turn(axis).T
     step, offset = turn.T * scale, as_vector(move)
     copies, places = [], piece.points
@@ -50,7 +53,10 @@ def array(
         places = (places - centre) @ step + centre + offset
         copies.append(piece.with_points(places))
     edit = _with_copies(mesh, copies, piece_origin)
-    chosen = Selection("faces", np.concatenate((faces, np.arange(mesh.n_faces, edit.mesh.n_faces))))
+    if len(faces):
+        chosen = Selection("faces", np.concatenate((faces, np.arange(mesh.n_faces, edit.mesh.n_faces))))
+    else:
+        chosen = Selection("edges", np.flatnonzero(np.isin(edit.origin.edges, wires)))
     if weld is None or count < 2:
         return Edit(edit.mesh, chosen, edit.origin)
     own = np.zeros(mesh.n_points, dtype=np.int64)
@@ -60,9 +66,9 @@ def array(
 
 
 def mirror_across(
-    mesh: Mesh, selection: Selection, plane: Any = "x", keep: str | None = None, weld: float = 0.001
+    mesh: Mesh, selection: Selection, plane: Any = "x", keep: str | None = None, weld: float = Automatic(0.001)
 ) -> Edit:
-    """Makes the selected faces, or all, symmetric: their copy across a plane, welded along it.
+    """Makes the selected faces or wires, or all, symmetric: their copy across a plane, welded along it.
 
     keep: None adds a copy of what is there; "+" or "−" keeps that side, cut at the plane, and replaces the other.
     weld: mm within which points count as on the plane; they are put onto it exactly. Faces that lie in the plane
@@ -71,31 +77,41 @@ def mirror_across(
     point, normal = as_plane(plane)
     if keep not in (None, "+", "-", "−"):
         raise EditError(f"Keep is + or −, or nothing to add a copy, not {keep!r}.")
-    faces = _chosen_faces(mesh, selection, "A mirror")
+    faces, wires = _chosen(mesh, selection, "A mirror")
+    topology = mesh.topology
+    concerned = np.concatenate(
+        (topology.edges[topology.corner_edge[topology.corners_of_faces(faces)]], topology.edges[wires])
+    )
+    weld = settled(weld, mesh.points, concerned)
     # Points near the plane go onto it first, so that the cut makes no slivers.
     distance = (mesh.points - point) @ normal
-    near = mask_of(points_of(mesh.topology, Selection("faces", faces)), mesh.n_points) & (np.abs(distance) <= weld)
+    near = mask_of(concerned.ravel(), mesh.n_points) & (np.abs(distance) <= weld)
     flat = mesh.with_points(mesh.points - (distance * near)[:, None] * normal)
     edit = Edit(flat, Selection("faces", faces), identity(mesh))
     if keep is not None:
+        if len(wires):
+            raise EditError("One side of wires is kept by slicing them first; add a copy instead.")
         side = "front" if keep == "+" else "back"
         cut = slice_planes(flat, edit.selection, (point, normal), (0.0,), side)
         kept = np.flatnonzero(np.isin(cut.origin.faces, faces))
         edit = Edit(cut.mesh, Selection("faces", kept), cut.origin)
-    if len(edit.selection) == 0:
+    if len(edit.selection) == 0 and not len(wires):
         raise EditError("There is nothing on that side of the plane to mirror.")
-    distance = (edit.mesh.points - point) @ normal
-    on_plane = np.abs(distance) <= max(1e-9, weld * 1e-3)
+    slack = max(last_place(edit.mesh.points), weld * 1e-3)
+    on_plane = np.abs((edit.mesh.points - point) @ normal) <= slack
     topology = edit.mesh.topology
-    walls = np.logical_and.reduceat(on_plane[topology.corners], topology.face_offsets[:-1])
-    walls &= edit.selection.mask(topology)
+    walls = np.zeros(edit.mesh.n_faces, dtype=np.bool_)
+    if edit.mesh.n_faces:
+        walls = np.logical_and.reduceat(on_plane[topology.corners], topology.face_offsets[:-1])
+        walls &= edit.selection.mask(topology)
     if walls.any():
         if walls[edit.selection.indices].all():
             raise EditError("All of it lies in the plane; there is nothing to mirror.")
         bare, dropped = drop_faces(edit.mesh, walls, keep_unattached=False)
         edit = Edit(bare, mapped(edit.selection, dropped), through(edit.origin, dropped))
-        distance, on_plane = (bare.points - point) @ normal, on_plane[dropped.points]
-    piece, piece_origin = _piece(edit.mesh, np.sort(edit.selection.indices))
+        on_plane = on_plane[dropped.points]
+    own_wires = np.flatnonzero(np.isin(edit.origin.edges, wires) & edit.mesh.topology.wire_edges)
+    piece, piece_origin = _piece(edit.mesh, np.sort(edit.selection.indices), own_wires)
     across = (piece.points - point) @ normal
     copy = flipped(
         piece.with_points(piece.points - 2.0 * across[:, None] * normal), np.ones(piece.n_faces, dtype=np.bool_)
@@ -107,9 +123,15 @@ def mirror_across(
     target[edit.mesh.n_points + copied] = piece_origin.points[copied]
     keeps = target == np.arange(both.mesh.n_points)
     new_mesh, origin, _ = merge_points(both.mesh, (np.cumsum(keeps) - 1)[target], both.mesh.points[keeps])
-    chosen = Selection("faces", np.flatnonzero(origin.faces >= edit.mesh.n_faces))
-    told = f"{len(copied)} points were welded in the middle." if len(copied) else "Nothing touches the plane."
-    return Edit(new_mesh, chosen, through(through(edit.origin, both.origin), origin), told)
+    whole = through(through(edit.origin, both.origin), origin)
+    if len(faces):
+        chosen = Selection("faces", np.flatnonzero(origin.faces >= edit.mesh.n_faces))
+    else:
+        twice = np.bincount(whole.edges[whole.edges >= 0], minlength=mesh.n_edges) > 1
+        first = np.unique(whole.edges, return_index=True)[1]
+        again = ~mask_of(first, new_mesh.n_edges) & np.append(twice, False)[whole.edges]
+        chosen = Selection("edges", np.flatnonzero(again))
+    return Edit(new_mesh, chosen, whole, _told_middle(flat, edit, on_plane, point, normal, len(copied)))
 
 
 def keep_slice(mesh: Mesh, selection: Selection, count: int = 4, axis: Any = "z", pivot: Any = "origin") -> Edit:
@@ -138,24 +160,53 @@ def keep_slice(mesh: Mesh, selection: Selection, count: int = 4, axis: Any = "z"
 # Helpers
 
 
-def _chosen_faces(mesh: Mesh, selection: Selection, who: str) -> Integers:
-    if len(selection) and selection.kind != "faces":
-        raise EditError(f"{who} takes faces, or nothing for all.")
-    faces = np.sort(selection.indices) if len(selection) else np.arange(mesh.n_faces)
-    if len(faces) == 0:
-        raise EditError(f"{who} needs faces; this part has none.")
-    return faces
+def _told_middle(flat: Mesh, edit: Edit, on_plane: Booleans, point: Floats, normal: Floats, welded_: int) -> str:
+    """What was welded in the middle, and what of the rim there stands off the plane."""
+    told = f"{counted(welded_, 'point was', 'points were')} welded in the middle."
+    if not welded_:
+        told = "Nothing touches the plane."
+    topology = edit.mesh.topology
+    height = np.abs((edit.mesh.points - point) @ normal)
+    # Next along the rim to what lies on the plane, and nearer to it than the rim's edges are long.
+    rim = topology.edges[topology.open_edges | topology.wire_edges]
+    mixed = rim[on_plane[rim].sum(axis=1) == 1]
+    off = np.unique(mixed[~on_plane[mixed]])
+    length = np.linalg.norm(edit.mesh.points[rim[:, 0]] - edit.mesh.points[rim[:, 1]], axis=1)
+    near = off[height[off] < NEAR_MIDDLE * float(np.median(length))] if len(rim) else off
+    if len(near):
+        stand = counted(len(near), "point at the rim stands", "points at the rim stand")
+        told += f" {stand} off the plane, by up to {height[near].max():.4g} mm; pull onto the plane closes it."
+    return told
 
 
-def _piece(mesh: Mesh, faces: Integers) -> tuple[Mesh, Origin]:
-    """Some faces as a mesh of their own, without wires, and where its elements come from."""
+def _chosen(mesh: Mesh, selection: Selection, who: str) -> tuple[Integers, Integers]:
+    """The faces and the wires that are meant: the selected ones, or all there are."""
+    topology = mesh.topology
+    wires = np.flatnonzero(topology.wire_edges)
+    if len(selection) == 0:
+        faces = np.arange(mesh.n_faces)
+    elif selection.kind == "faces":
+        faces, wires = np.sort(selection.indices), wires[:0]
+    elif selection.kind == "edges" and topology.wire_edges[selection.indices].all():
+        faces, wires = np.zeros(0, dtype=np.int64), np.sort(selection.indices)
+    else:
+        raise EditError(f"{who} takes faces or wires, or nothing for all.")
+    if len(faces) == 0 and len(wires) == 0:
+        raise EditError(f"{who} needs faces or wires; this part has none.")
+    return faces, wires
+
+
+def _piece(mesh: Mesh, faces: Integers, wires: Integers) -> tuple[Mesh, Origin]:
+    """Some faces and wires as a mesh of their own, and where its elements come from."""
+    topology = mesh.topology
     gone: Booleans = np.ones(mesh.n_faces, dtype=np.bool_)
     gone[faces] = False
-    bare = ~mask_of(mesh.topology.corners[mesh.topology.corners_of_faces(faces)], mesh.n_points)
-    if len(faces) == mesh.n_faces and not bare.any() and not len(mesh.topology.wires):
+    used = np.concatenate((topology.corners[topology.corners_of_faces(faces)], topology.edges[wires].ravel()))
+    bare = ~mask_of(used, mesh.n_points)
+    others = topology.wire_edges & ~mask_of(wires, mesh.n_edges)
+    if not gone.any() and not bare.any() and not others.any():
         return mesh, identity(mesh)
-    wires = mesh.topology.wire_edges
-    return drop_faces(mesh, gone, keep_unattached=True, drop_points=bare, drop_edges=wires)
+    return drop_faces(mesh, gone, keep_unattached=True, drop_points=bare, drop_edges=others)
 
 
 def _with_copies(mesh: Mesh, copies: list[Mesh], origin: Origin) -> Edit:

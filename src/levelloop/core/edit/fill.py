@@ -13,17 +13,18 @@ from levelloop.core.selection import Selection
 from levelloop.core.topology import Topology
 
 
-def fill(mesh: Mesh, selection: Selection, kind: str = "face") -> Edit:
+def fill(mesh: Mesh, selection: Selection, kind: str = "face", turn: int = 0) -> Edit:
     """Closes each selected boundary with one face, or makes a face from points.
 
     Selected edges must close; selected points are taken along the boundary they lie on, else in the order they
-    were picked. kind: "face", "triangles" or "quads". The new faces agree in direction with their neighbours.
+    were picked. kind: "face", "triangles" or "quads"; turn: moves the corners of a grid of quads on by so many edges.
+    The new faces agree in direction with their neighbours.
     Selected after: the new faces.
     """
     if kind == "quads":
         from levelloop.core.edit.weaving import fill_with_quads
 
-        return fill_with_quads(mesh, selection)
+        return fill_with_quads(mesh, selection, turn)
     outlines = [directed(mesh, outline) for outline in outlines_of(mesh, selection)]
     sizes = np.array([len(outline) for outline in outlines], dtype=np.int64)
     corners = np.concatenate(outlines)

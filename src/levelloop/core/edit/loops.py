@@ -110,14 +110,15 @@ def _has_a_strip(topology: Topology, cut: Booleans) -> bool:
 def _bend(mesh: Mesh, edges: Integers, start: Integers, places: Floats) -> Floats:
     """How far off the straight edge the curve runs that goes on beyond both its ends: (edges, per edge, 3).
 
-    The cubic with the slopes of a Catmull-Rom spline (Catmull & Rom 1974); 0 at ends where the loop ends.
+    The cubic with the slopes of a Catmull-Rom spline (Catmull & Rom 1974); where nothing goes on beyond an end, it ends
+    there as curved as an arc from the other end does.
     """
     topology, points = mesh.topology, mesh.points
     ends = topology.edges[edges]
     own = np.where(ends[:, 0] == start, 0, 1)
     span = points[ends[np.arange(len(edges)), 1 - own]] - points[start]
 
-    def slope(side: Integers) -> Floats:
+    def slope(side: Integers) -> tuple[Floats, Booleans]:
         here = ends[np.arange(len(edges)), side]
         beyond = topology.continuation[2 * edges + side]
         pair = topology.edges[beyond]
@@ -125,9 +126,20 @@ def _bend(mesh: Mesh, edges: Integers, start: Integers, places: Floats) -> Float
         there = ends[np.arange(len(edges)), 1 - side]
         half = 0.5 * (points[there] - points[other])
         turned = half * np.where(side == own, 1.0, -1.0)[:, None]
-        return np.asarray(np.where((beyond >= 0)[:, None], turned, span))
+        return np.asarray(turned), beyond >= 0
 
-    first, last = slope(own), slope(1 - own)
+    (first, has_first), (last, has_last) = slope(own), slope(1 - own)
+    # An arc leaves its chord at one end as it meets it at the other.
+    square = np.maximum(np.einsum("ij,ij->i", span, span), 1e-300)[:, None]
+
+    def mirrored(other: Floats) -> Floats:
+        along = np.einsum("ij,ij->i", other, span)[:, None] * span / square
+        return np.asarray(2.0 * along - other)
+
+    first, last = (
+        np.where(has_first[:, None], first, np.where(has_last[:, None], mirrored(last), span)),
+        np.where(has_last[:, None], last, np.where(has_first[:, None], mirrored(first), span)),
+    )
     t = places[:, :, None]
     return np.asarray((t**3 - 2 * t**2 + t) * (first - span)[:, None] + (t**3 - t**2) * (last - span)[:, None])
 

@@ -9,7 +9,7 @@ from levelloop.core.edit.carry import Edit, carry
 from levelloop.core.edit.outlines import Outlines
 from levelloop.core.errors import EditError
 from levelloop.core.forms.curves import Path, frames_along
-from levelloop.core.forms.primitives import grid_inside
+from levelloop.core.forms.primitives import corner_backwards, first_corner, grid_inside
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Selection
 
@@ -44,11 +44,16 @@ def pipe(mesh: Mesh, path: Path, places: Floats, sides: int, caps: str) -> Edit:
     if not path.closed and caps != "open":
         first_new = mesh.n_points + count * sides
         tips = _tips(path, places)
-        for ring, outline, tip in ((number[0][::-1], rings[0][::-1], tips[0]), (number[-1], rings[-1], tips[1])):
+        # Both grids have their corners at the same places around.
+        ends = (
+            (number[0][::-1], rings[0][::-1], tips[0], corner_backwards(sides)),
+            (number[-1], rings[-1], tips[1], first_corner(sides)),
+        )
+        for ring, outline, tip, corner in ends:
             if caps == "face":
                 outlines.put(np.array([sides]), ring, np.array([-1]))
             elif caps == "quads":
-                faces, inner = grid_inside(outline, ring, first_new)
+                faces, inner = grid_inside(outline, ring, first_new, corner)
                 outlines.put(np.full(len(faces), 4), faces.ravel(), np.full(len(faces), -1))
                 points.append(inner)
                 first_new += len(inner)

@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, mask_of, sum_by
+from levelloop.core.arrays import Floats, Integers, connected_labels, mask_of, sum_by
 from levelloop.core.edit.carry import Edit, identity
 from levelloop.core.edit.runs import Run, runs_of_selection
 from levelloop.core.errors import EditError
+from levelloop.core.measure.faces import flatness
 from levelloop.core.mesh import Mesh
 from levelloop.core.planes import as_direction
 from levelloop.core.selection import Selection, points_of
 from levelloop.core.tolerance import last_place
+from levelloop.core.words import counted
 
 
 def make_round(mesh: Mesh, selection: Selection, diameter: float | None = None, equal_spacing: bool = True) -> Edit:
@@ -50,14 +53,22 @@ def make_round(mesh: Mesh, selection: Selection, diameter: float | None = None, 
 
 
 def flatten(mesh: Mesh, selection: Selection, normal: Any = "fitted") -> Edit:
-    """Puts the selected points on one plane through their middle: the mean plane, or one square to a direction."""
+    """Puts the selected points on one plane through their middle: the mean plane, or one square to a direction.
+
+    Of faces each connected group gets a mean plane of its own. Says how far faces beside them are off flat then.
+    """
     chosen = _at_least(mesh, selection, 3 if normal == "fitted" else 1, "To flatten")
-    centre, direction = fitted_plane(mesh.points[chosen])
-    if not (isinstance(normal, str) and normal == "fitted"):
-        direction = as_direction(normal)
+    is_fitted = isinstance(normal, str) and normal == "fitted"
+    groups = [chosen]
+    if is_fitted and selection.kind == "faces":
+        groups = _connected_groups(mesh, selection)
     points = mesh.points.copy()
-    points[chosen] -= ((points[chosen] - centre) @ direction)[:, None] * direction
-    return _moved(mesh, selection, points)
+    for group in groups:
+        centre, direction = fitted_plane(points[group])
+        if not is_fitted:
+            direction = as_direction(normal)
+        points[group] -= ((points[group] - centre) @ direction)[:, None] * direction
+    return replace(_moved(mesh, selection, points), message=_left_unflat(mesh, points, chosen))
 
 
 def straighten(mesh: Mesh, selection: Selection, even: bool = False) -> Edit:
@@ -188,6 +199,33 @@ def _at_least(mesh: Mesh, selection: Selection, count: int, verb: str) -> Intege
     if len(chosen) < count:
         raise EditError(f"{verb}, select at least {count} point{'s' if count > 1 else ''}.")
     return chosen
+
+
+def _connected_groups(mesh: Mesh, selection: Selection) -> list[Integers]:
+    """The points of each group of selected faces that hang together at points."""
+    topology = mesh.topology
+    corners = topology.corners_of_faces(selection.indices)
+    first = np.repeat(
+        topology.corners[topology.face_offsets[selection.indices]], topology.face_sizes[selection.indices]
+    )
+    _, label = connected_labels(np.stack((first, topology.corners[corners]), axis=1), mesh.n_points)
+    points = np.unique(topology.corners[corners])
+    order = np.argsort(label[points], kind="stable")
+    ends = np.flatnonzero(np.diff(label[points][order])) + 1
+    return np.split(points[order], ends)
+
+
+def _left_unflat(mesh: Mesh, points: Floats, moved: Integers) -> str:
+    """How many faces that were flat are not so any more, in a sentence; nothing where none are."""
+    topology = mesh.topology
+    beside = topology.faces_of_points(moved)
+    size = np.linalg.norm(np.ptp(points[moved], axis=0))
+    before, after = flatness(topology, mesh.points)[beside], flatness(topology, points)[beside]
+    bent = (after > 1e-6 * max(float(size), 1e-300)) & (after > before * (1 + 1e-9))
+    if not bent.any():
+        return ""
+    who = counted(int(bent.sum()), "face beside is", "faces beside are")
+    return f"{who} less flat now, by up to {after[bent].max():.3g} mm."
 
 
 def _frame(normal: Floats) -> tuple[Floats, Floats]:

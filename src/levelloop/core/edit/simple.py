@@ -24,6 +24,7 @@ from levelloop.core.mesh import (
 from levelloop.core.review.facing import flipped_faces
 from levelloop.core.selection import Selection, edges_of
 from levelloop.core.topology import Topology
+from levelloop.core.words import counted
 
 NO_FACES = np.zeros(0, dtype=np.int64)
 
@@ -61,17 +62,23 @@ def flip(mesh: Mesh, selection: Selection) -> Edit:
 
 
 def face_outward(mesh: Mesh, selection: Selection) -> Edit:
-    """Turns the selected faces, or all, outward: closed shells by their volume, open ones as most of their area."""
+    """Turns the selected faces, or all, outward: by the volume that their piece encloses.
+
+    Sheets that enclose nothing have no outside; their faces are made to agree, as most of their area faces.
+    """
     if selection.kind != "faces" and len(selection):
         raise EditError("To face outward, select faces, or nothing for all.")
-    turned = flipped_faces(mesh)
-    if len(selection):
-        turned &= selection.mask(mesh.topology)
+    turned, vague = flipped_faces(mesh)
+    chosen = selection.mask(mesh.topology) if len(selection) else np.ones(mesh.n_faces, dtype=np.bool_)
+    turned &= chosen
+    sheets = len(np.unique(mesh.topology.sheet_label[vague & chosen]))
+    no_outside = f"{counted(sheets, 'open piece has', 'open pieces have')} no outside." if sheets else ""
     if not turned.any():
-        return Edit(mesh, selection, identity(mesh), "All faces face outward already.")
+        rest = "All other faces face outward already." if sheets else "All faces face outward already."
+        told = f"{no_outside} {rest if not (vague | ~chosen).all() else ''}".strip()
+        return Edit(mesh, selection, identity(mesh), told)
     new_mesh, origin = flipped(mesh, turned)
-    number = int(turned.sum())
-    message = f"{number} {'face was' if number == 1 else 'faces were'} turned outward."
+    message = f"{counted(int(turned.sum()), 'face was', 'faces were')} turned outward. {no_outside}".strip()
     return Edit(new_mesh, mapped(selection, origin), origin, message)
 
 

@@ -16,7 +16,8 @@ from levelloop.core.errors import EditError
 from levelloop.core.measure.faces import face_centres, face_normals
 from levelloop.core.mesh import Mesh
 from levelloop.core.planes import as_plane
-from levelloop.core.selection import Selection
+from levelloop.core.selection import Selection, faces_of
+from levelloop.core.tolerance import last_place
 
 
 def slice_planes(
@@ -27,34 +28,45 @@ def slice_planes(
     keep: str = "both",
     fill: bool = False,
 ) -> Edit:
-    """Cuts the selected faces, or all, where planes go through them.
+    """Cuts the selected faces and wires, or all, where planes go through them.
 
     plane: "x", "y", "z" or (point, normal); offsets: mm along its normal, one cut each. keep: "both", "front" (beyond
     the last plane) or "back" (before the first); fill: closes what a side taken away leaves open. Selected after: the
     new edges.
     """
-    if len(selection) and selection.kind != "faces":
-        raise EditError("A slice takes faces, or nothing for all.")
     point, normal = as_plane(plane)
     steps = sorted(float(offset) for offset in offsets)
     if not steps or not np.isfinite(steps).all():
         raise EditError("A slice needs at least one offset.")
-    faces = selection if len(selection) else Selection("faces", np.arange(mesh.n_faces))
+    topology = mesh.topology
+    # The edges that the last slice has left selected hold no face: then all is meant.
+    found = faces_of(topology, selection)
+    if selection.kind == "edges":
+        inside = selection.mask(topology)[topology.corner_edge]
+        whole = np.logical_and.reduceat(inside, topology.face_offsets[:-1]) if mesh.n_faces else inside
+        found = np.flatnonzero(whole)
+    faces = Selection("faces", found if len(found) else np.arange(mesh.n_faces))
+    picked = (
+        selection.mask(topology) & topology.wire_edges if selection.kind == "edges" else topology.wire_edges & False
+    )
+    wires = Selection("edges", np.flatnonzero(picked if picked.any() or len(found) else topology.wire_edges))
     edit = Edit(mesh, faces, identity(mesh))
-    slack = 1e-9 * max(float(np.abs(mesh.points - point).max(initial=1.0)), 1e-6)
+    slack = max(last_place(mesh.points), 1e-12 * float(np.abs(mesh.points - point).max(initial=0.0)))
     new_edges = Selection("edges", np.zeros(0, dtype=np.int64))
     for step in steps:
-        once = _sliced(edit.mesh, edit.selection, point + step * normal, normal, slack)
+        once = _sliced(edit.mesh, edit.selection, wires, point + step * normal, normal, slack)
+        wires = mapped(wires, once.origin)
         both = np.concatenate((mapped(new_edges, once.origin).indices, once.selection.indices))
         new_edges = Selection("edges", both)
         chosen = mapped(edit.selection, once.origin)
         edit = then(edit, Edit(once.mesh, chosen, once.origin))
+    is_cut = len(new_edges) > 0 or edit.mesh.n_points > mesh.n_points
     if keep not in ("both", "front", "back"):
         raise EditError(f"A slice keeps both, front or back, not “{keep}”.")
     if keep != "both":
         side = point + (steps[-1] if keep == "front" else steps[0]) * normal
         edit, new_edges = _one_side(edit, new_edges, side, normal if keep == "front" else -normal, slack, fill)
-    if len(new_edges) == 0 and edit.mesh.n_faces == mesh.n_faces:
+    if not is_cut and edit.mesh.n_faces == mesh.n_faces and edit.mesh.n_edges == mesh.n_edges:
         raise EditError("No plane goes through these faces.")
     told = f"{len(new_edges):,} new edges."
     return Edit(edit.mesh, new_edges, edit.origin, told)
@@ -63,7 +75,7 @@ def slice_planes(
 # Helpers
 
 
-def _sliced(mesh: Mesh, faces: Selection, point: Floats, normal: Floats, slack: float) -> Edit:
+def _sliced(mesh: Mesh, faces: Selection, wires: Selection, point: Floats, normal: Floats, slack: float) -> Edit:
     """One cut; selected after it: its edges."""
     topology = mesh.topology
     chosen = faces.mask(topology)
@@ -72,6 +84,7 @@ def _sliced(mesh: Mesh, faces: Selection, point: Floats, normal: Floats, slack: 
     ends = height[topology.edges]
     touched = np.zeros(topology.n_edges, dtype=np.bool_)
     touched[topology.corner_edge[chosen[topology.corner_face]]] = True
+    touched[wires.indices] = True
     cut = np.flatnonzero((ends[:, 0] * ends[:, 1] < 0) & touched)
     ratios = ends[cut, 0] / (ends[cut, 0] - ends[cut, 1])
     edit, new = with_points_on_edges(mesh, cut, ratios)
@@ -132,9 +145,14 @@ def _one_side(
     """What lies in front of a plane, capped where it was open before."""
     mesh = edit.mesh
     behind = edit.selection.mask(mesh.topology) & ((face_centres(mesh.topology, mesh.points) - point) @ normal < -slack)
-    if not behind.any():
+    ends = (mesh.points[mesh.topology.edges] - point) @ normal
+    gone = mesh.topology.wire_edges & (ends.mean(axis=1) < -slack)
+    if not behind.any() and not gone.any():
         return edit, new_edges
-    bare, origin = drop_faces(mesh, behind, keep_unattached=False)
+    # What only wires behind the plane hang on goes with them.
+    left = mesh.topology.edges[~gone & (mesh.topology.edge_face_count > 0) | mesh.topology.wire_edges & ~gone]
+    loose = mask_of(mesh.topology.edges[gone].ravel(), mesh.n_points) & ~mask_of(left.ravel(), mesh.n_points)
+    bare, origin = drop_faces(mesh, behind, keep_unattached=False, drop_points=loose, drop_edges=gone)
     kept = mapped(new_edges, origin)
     once = then(edit, Edit(bare, mapped(edit.selection, origin), origin))
     if not fill:
@@ -148,7 +166,7 @@ def _one_side(
 def _capped(mesh: Mesh, point: Floats, normal: Floats, slack: float) -> Edit:
     """The mesh with faces over its open edges in a plane; holes in what is capped stay holes."""
     topology = mesh.topology
-    flat = np.abs((mesh.points - point) @ normal) <= max(slack, 1e-9)
+    flat = np.abs((mesh.points - point) @ normal) <= slack
     edges = np.flatnonzero(topology.open_edges & flat[topology.edges].all(axis=1))
     corner = topology.edge_corners[topology.edge_offsets[edges]]
     follower = np.full(mesh.n_points, -1, dtype=np.int64)

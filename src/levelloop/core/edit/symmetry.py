@@ -109,17 +109,24 @@ def twins_of(topology: Topology, selection: Selection, twin: Integers) -> Select
 
 
 def on_both_sides(
-    mesh: Mesh, selection: Selection, axis: int, twin: Integers, run: Callable[[Mesh, Selection], Edit], in_turn: bool
+    mesh: Mesh,
+    selection: Selection,
+    axis: int,
+    twin: Integers,
+    run: Callable[[Mesh, Selection], Edit],
+    in_turn: bool,
+    tells_sides: bool = False,
 ) -> Edit:
     """An edit that changes faces, made on the selection and on its twins.
 
     in_turn: one side after the other, the second on the mesh as a mirror shows it, for edits that make one thing of
-    all that is selected or go in a direction; else both at once.
+    all that is selected; tells_sides: the same for edits whose numbers mean another thing on the other side; else both
+    at once.
     """
     others = twins_of(mesh.topology, selection, twin)
-    if len(combine(selection, others, add=True)) == len(selection):
+    if len(combine(selection, others, add=True)) == len(selection) and not tells_sides:
         return run(mesh, selection)
-    if not in_turn:
+    if not in_turn and not tells_sides:
         return run(mesh, combine(selection, others, add=True))
     first = run(mesh, selection)
     second = run(_in_the_mirror(first.mesh, axis), mapped(others, first.origin))

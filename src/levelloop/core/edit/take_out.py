@@ -5,11 +5,12 @@ from __future__ import annotations
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Integers, connected_labels, cycles, mask_of, offsets_from_sizes
-from levelloop.core.edit.carry import Edit, carry
+from levelloop.core.edit.carry import Edit, Origin, carry
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Selection
 from levelloop.core.topology import Topology, compact
+from levelloop.core.words import counted
 
 
 def take_out(mesh: Mesh, selection: Selection, two_edge_points: bool = True) -> Edit:
@@ -160,4 +161,19 @@ def _rebuilt(
         corner_origin=corner_origin,
     )
     joined = np.arange(len(kept_faces), len(sizes))
-    return Edit(new_mesh, Selection("faces", joined), origin)
+    return Edit(new_mesh, Selection("faces", joined), origin, _left_odd(mesh, new_mesh, origin))
+
+
+def _left_odd(old: Mesh, new: Mesh, origin: Origin) -> str:
+    """The faces with other than four sides that were made, by their sides, in a sentence; nothing for none."""
+    before = old.topology.face_sizes[origin.faces]
+    sizes = new.topology.face_sizes
+    first = np.zeros(new.n_faces, dtype=np.bool_)
+    first[np.unique(origin.faces, return_index=True)[1]] = True
+    made = (sizes != 4) & ((sizes != before) | ~first)
+    sides, numbers = np.unique(sizes[made], return_counts=True)
+    if len(sides) == 0:
+        return ""
+    words = [f"{counted(int(number), 'face')} with {side} sides" for side, number in zip(sides, numbers, strict=True)]
+    listed = words[0] if len(words) == 1 else ", ".join(words[:-1]) + " and " + words[-1]
+    return f"It left {listed}."

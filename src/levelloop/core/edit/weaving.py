@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, chains, sum_by
-from levelloop.core.edit.carry import Edit, carry
+from levelloop.core.arrays import Floats, Integers, chains, inverse_of, sum_by
+from levelloop.core.edit.carry import Edit, carry, identity, mapped, through
 from levelloop.core.edit.fill import directed, outlines_of
 from levelloop.core.edit.outlines import Outlines
 from levelloop.core.errors import EditError
@@ -72,14 +72,22 @@ def woven(mesh: Mesh, loops: list[tuple[Integers, int, int]], turn: int, blend: 
     return Edit(new_mesh, Selection("faces", np.arange(mesh.n_faces, new_mesh.n_faces)), origin)
 
 
-def fill_with_quads(mesh: Mesh, selection: Selection) -> Edit:
-    """Closes each selected boundary with a flat grid of quads, its corners where they make it most square."""
-    loops = []
+def fill_with_quads(mesh: Mesh, selection: Selection, turn: int = 0) -> Edit:
+    """Closes each selected boundary with a flat grid of quads.
+
+    Its corners lie where face loops over it come back soonest by what is across, else where they make it most square;
+    turn: moves them on by so many edges.
+    """
+    edit = Edit(mesh, Selection("faces", np.zeros(0, np.int64)), identity(mesh))
     for outline in outlines_of(mesh, selection):
-        loop = directed(mesh, outline)
+        # One after the other: what the first one has closed is what lies across from the second. Points are only added.
+        loop = directed(edit.mesh, outline)
         across = max(1, len(loop) // 4)
-        loops.append((loop, _best_corner(mesh.points[loop], across), across))
-    return woven(mesh, loops, 0, 0.0)
+        corner = _matching_corner(edit.mesh, loop, across)
+        once = woven(edit.mesh, [(loop, corner, across)], turn, 0.0)
+        both = np.concatenate((mapped(edit.selection, once.origin).indices, once.selection.indices))
+        edit = Edit(once.mesh, Selection("faces", both), through(edit.origin, once.origin))
+    return edit
 
 
 # Helpers
@@ -115,6 +123,33 @@ def _between_chains(mesh: Mesh, one: Integers, other: Integers) -> tuple[Integer
             f"Between the two chains lie {gap} and {count - 2 * across - gap} edges; a grid needs equally many."
         )
     return loop, start, across
+
+
+def _matching_corner(mesh: Mesh, loop: Integers, across: int) -> int:
+    """Where a grid over a loop begins: where all its rows go on as the faces across do, else as is most square."""
+    topology, count = mesh.topology, len(loop)
+    square = _best_corner(mesh.points[loop], across)
+    edges = topology.find_edges(np.stack((loop, np.roll(loop, -1)), axis=1))
+    if (edges < 0).any() or count % 2:
+        return square
+    # Edges of the loop that one ring of faces joins over what is across.
+    labels = np.minimum(topology.ring_label[2 * edges], topology.ring_label[2 * edges + 1])
+    order = np.argsort(labels, kind="stable")
+    twice = np.bincount(labels)[labels] == 2
+    if not twice.all():
+        return square
+    partner = np.empty(count, dtype=np.int64)
+    partner[order[0::2]], partner[order[1::2]] = order[1::2], order[0::2]
+    along = count // 2 - across
+    step = np.arange(count)
+    # Side by side from the first corner on: edges of one side face those of the opposite one, backwards.
+    mirrored = np.where(step < across, 2 * across + along - 1 - step, across + count - 1 - step)
+    half = across + along
+    mirrored[half:] = inverse_of(mirrored[:half], count)[half:]
+    fits = [bool((partner[(step + corner) % count] == (mirrored + corner) % count).all()) for corner in range(count)]
+    if not any(fits):
+        return square
+    return square if fits[square] else int(np.argmax(fits))
 
 
 def _best_corner(outline: Floats, across: int) -> int:

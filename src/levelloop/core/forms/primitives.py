@@ -63,19 +63,20 @@ def cylinder(
     heights = np.linspace(-height / 2, height / 2, cells + 1)
     rings = np.stack([circle + np.array([0.0, 0.0, z]) for z in heights])
     around = np.arange(sides)
-    top = around + cells * sides
-    mesh = with_cap(ring_walls(rings), top, caps)
-    return with_cap(mesh, around[::-1], caps)
+    return with_both_caps(ring_walls(rings), around, around + cells * sides, caps)
 
 
 def disc(diameter: float = 20.0, sides: int = 16, fill: Caps = "quads") -> Mesh:
     """A flat disc facing +z. diameter: of the circle its points lie on, mm.
 
-    fill: quads (sides must be even), one face, triangles around a middle point, or open: its circle's points alone.
+    fill: quads (sides must be even), one face, triangles around a middle point, or open: its circle of edges alone.
     """
     if diameter <= 0:
         raise EditError("A disc needs a diameter above 0 mm.")
     rim = Mesh(Topology([0], [], sides), circle_points(diameter, sides))
+    if fill == "open":
+        around = np.arange(sides)
+        return Mesh(rim.topology.with_wires(np.stack((around, np.roll(around, -1)), axis=1)), rim.points)
     return with_cap(rim, np.arange(sides), fill)
 
 
@@ -129,8 +130,20 @@ def merged_tip(mesh: Mesh, ring: Integers) -> Mesh:
     return Mesh(merged.topology, merged.points)
 
 
-def with_cap(mesh: Mesh, ring: Integers, caps: Caps) -> Mesh:
-    """The mesh with a cap whose outline is the ring, counter-clockwise seen from outside."""
+def with_both_caps(mesh: Mesh, low: Integers, high: Integers, caps: Caps) -> Mesh:
+    """The mesh with caps over its first and last ring, each counter-clockwise seen from above.
+
+    The grids of both have their corners at the same places, so that a loop over one comes back over the other.
+    """
+    mesh = with_cap(mesh, high, caps)
+    return with_cap(mesh, low[::-1], caps, corner_backwards(len(low)))
+
+
+def with_cap(mesh: Mesh, ring: Integers, caps: Caps, corner: int | None = None) -> Mesh:
+    """The mesh with a cap whose outline is the ring, counter-clockwise seen from outside.
+
+    corner: where the first corner of a grid of quads is, as for grid_inside.
+    """
     if caps == "open":
         return mesh
     topology, points = mesh.topology, mesh.points
@@ -141,20 +154,22 @@ def with_cap(mesh: Mesh, ring: Integers, caps: Caps) -> Mesh:
         fan = np.stack((ring, np.roll(ring, -1), np.full(count, n_points)), axis=1)
         sizes, corners, added = np.full(count, 3), fan.ravel(), points[ring].mean(axis=0)[None]
     else:
-        faces, added = grid_inside(points[ring], ring, n_points)
+        faces, added = grid_inside(points[ring], ring, n_points, corner)
         sizes, corners = np.full(len(faces), 4), faces.ravel()
     offsets = offsets_from_sizes(np.concatenate((topology.face_sizes, sizes)))
     all_points = np.concatenate((points, added))
     return Mesh(Topology(offsets, np.concatenate((topology.corners, corners)), len(all_points)), all_points)
 
 
-def grid_inside(outline: Floats, ring: Integers, first_new: int) -> tuple[Integers, Floats]:
+def grid_inside(outline: Floats, ring: Integers, first_new: int, corner: int | None = None) -> tuple[Integers, Floats]:
     """A grid of quads that fills an outline with an even number of sides, as near square as it can be.
 
-    outline: (n, 3); ring: (n,) point numbers. Returns quads (q, 4) and the new inner points, numbered from
-    first_new; they follow the outline as a Coons patch (Coons 1967).
+    outline: (n, 3); ring: (n,) point numbers; corner: where in it the grid's first corner is, with the shorter side
+    after it; None: so that its corners lie evenly around the first point. Returns quads (q, 4) and the new inner
+    points, numbered from first_new; they follow the outline as a Coons patch (Coons 1967).
     """
     count = len(ring)
+    first = first_corner(count) if corner is None else corner
     if count % 2:
         raise EditError(f"Quads fill an outline with an even number of sides; this one has {count}.")
     across = count // 4
@@ -163,8 +178,7 @@ def grid_inside(outline: Floats, ring: Integers, first_new: int) -> tuple[Intege
         raise EditError("Quads need an outline of at least four sides.")
     numbers = np.empty((along + 1, across + 1), dtype=np.int64)
     places = np.empty((along + 1, across + 1, 3))
-    # A quarter of a cell back, so that the grid's corners lie evenly around the first point.
-    loop = np.roll(np.arange(count), across // 2)
+    loop = np.roll(np.arange(count), -first)
     edge_rows = np.concatenate((np.zeros(across), np.arange(along), np.full(across, along), np.arange(along, 0, -1)))
     edge_columns = np.concatenate(
         (np.arange(across), np.full(along, across), np.arange(across, 0, -1), np.zeros(along))
@@ -188,6 +202,16 @@ def grid_inside(outline: Floats, ring: Integers, first_new: int) -> tuple[Intege
     numbers[inner] = first_new + np.arange(int(inner.sum()))
     quads = np.stack((numbers[:-1, :-1], numbers[:-1, 1:], numbers[1:, 1:], numbers[1:, :-1]), axis=2)
     return quads.reshape(-1, 4), patch[inner]
+
+
+def first_corner(count: int) -> int:
+    """Where a grid over so many sides begins so that its corners lie evenly around the first point."""
+    return -(count // 4 // 2) % count
+
+
+def corner_backwards(count: int) -> int:
+    """Where the grid of first_corner begins in the same ring run backwards."""
+    return (count - 1 - (first_corner(count) + count // 4)) % count
 
 
 # Helpers

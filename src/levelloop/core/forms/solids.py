@@ -6,7 +6,7 @@ import numpy as np
 
 from levelloop.core.arrays import Floats, Integers, unique_rows
 from levelloop.core.errors import EditError
-from levelloop.core.forms.primitives import Caps, circle_points, merged_tip, ring_walls, with_cap
+from levelloop.core.forms.primitives import Caps, circle_points, merged_tip, ring_walls, with_both_caps, with_cap
 from levelloop.core.mesh import Mesh
 from levelloop.core.topology import Topology
 
@@ -24,9 +24,11 @@ def cone(
     ]
     mesh = ring_walls(np.stack(rings))
     around = np.arange(sides)
-    if top > 0:
+    if top > 0 and bottom > 0:
+        mesh = with_both_caps(mesh, around, around + cells * sides, caps)
+    elif top > 0:
         mesh = with_cap(mesh, around + cells * sides, caps)
-    if bottom > 0:
+    else:
         mesh = with_cap(mesh, around[::-1], caps)
     for size, first in ((top, cells * sides), (bottom, 0)):
         if size == 0:

@@ -19,7 +19,7 @@ class LoopGauge:
 
     supports: for each side (left, right) the shortest and longest distance to the next loop, mm, or None where there
     is none; radius: the smallest and largest radius at the tip of the smooth turn over the loop, mm, None where it is
-    flat or has no support on a side.
+    flat, has no support on a side, or is creased; crease: its smallest and largest crease weight, None for none.
     """
 
     edges: Integers
@@ -28,6 +28,7 @@ class LoopGauge:
     ends: tuple[str, ...]
     supports: tuple[tuple[float, float] | None, tuple[float, float] | None]
     radius: tuple[float, float] | None
+    crease: tuple[float, float] | None = None
 
 
 def loop_gauge(mesh: Mesh, edge: int) -> LoopGauge:
@@ -42,6 +43,11 @@ def loop_gauge(mesh: Mesh, edge: int) -> LoopGauge:
     ends = () if closed else tuple(_why(topology, point) for point in _end_points(topology, slots))
     left, right, radius = _supports(mesh, slots)
     length = float(edge_lengths(topology, mesh.points)[edges].sum())
+    weights = mesh.creases[edges]
+    if weights.any():
+        # A crease turns tighter than its supports say.
+        crease = (float(weights.min()), float(weights.max()))
+        return LoopGauge(edges, closed, length, ends, (left, right), None, crease)
     return LoopGauge(edges, closed, length, ends, (left, right), radius)
 
 

@@ -26,7 +26,8 @@ def bend(
     """Bends what lies along one direction around another; length at the pivot's height is kept.
 
     angle: degrees over the whole length, or over what lies between the limits: (from, to) in mm from the pivot; what
-    lies beyond them goes on straight. Positive angles turn towards the right-hand rule of around. The pivot stays.
+    lies beyond them goes on straight. Positive angles turn towards the right-hand rule of around. What lies at the
+    pivot stays, wherever the limits are.
     """
     axis, start = as_direction(around), as_direction(along)
     towards = np.cross(axis, start)
@@ -42,11 +43,13 @@ def bend(
     if high - low <= 0 or total == 0:
         return _moved(mesh, mesh.points)
     radius = (high - low) / total
+    # Bent from where the bend is nearest to the pivot, so that the pivot stays where it is, and how it faces.
+    anchor = min(max(0.0, low), high)
     held = np.clip(reach, low, high)
-    turned = held / radius
+    turned = (held - anchor) / radius
     beyond = reach - held
     out = radius - height
-    flat = out * np.sin(turned) + beyond * np.cos(turned)
+    flat = anchor + out * np.sin(turned) + beyond * np.cos(turned)
     up = radius - out * np.cos(turned) + beyond * np.sin(turned)
     return _moved(mesh, centre + flat[:, None] * start + up[:, None] * towards + rest[:, None] * axis)
 

@@ -38,14 +38,14 @@ BUILDING: tuple[Operation, ...] = (
         "Extrude",
         "Build",
         extrude,
-        "Extrude {selection} by {distance} along {direction}, steps {steps}, end scale {end_scale}, {each}"
+        "Extrude {selection}[ by {distance}] along {direction}[, steps {steps}], end scale {end_scale}, {each}"
         "[, rims {rims}]",
         "Pulls faces out and closes their sides, edges to strips, points to wires",
         "cage",
         (
-            Length("distance", 0.0, "How far"),
+            Length("distance", 0.0, "How far", unless="rims"),
             Vector("direction", "normal", "Along the normals or a direction", is_length=False, words=("normal", *AXES)),
-            Count("steps", 1, "Rows of quads", high=200),
+            Count("steps", 1, "Rows of quads", high=200, unless="rims"),
             Ratio("end_scale", 1.0, "Size of the moved end", low=0),
             Toggle("each", False, "Whether every face goes by itself", on="each face", off="together"),
             Rims("rims", None, "Pairs of along, across", optional=True),
@@ -188,10 +188,13 @@ BUILDING: tuple[Operation, ...] = (
         "Fill",
         "Build",
         fill,
-        "Fill {selection} with {kind}",
+        "Fill {selection} with {kind}[, turned {turn}]",
         "Closes a hole, or makes a face from points",
         "cage",
-        (Choice("kind", "face", "What it is filled with", words=("face", "triangles", "quads")),),
+        (
+            Choice("kind", "face", "What it is filled with", words=("face", "triangles", "quads")),
+            Count("turn", 0, "Moves the corners of the quads on by so many edges", low=-1000, high=1000, closed_at=0),
+        ),
         ("edges", "points"),
         3,
         icon="fill",
