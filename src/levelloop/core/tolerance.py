@@ -16,6 +16,9 @@ class Automatic(float):
     """A distance in mm that nobody typed: used where it eats no detail, and less where it would."""
 
 
+AUTOMATIC = Automatic(0.001)  # mm; a thousandth joins seams and eats no detail (common practice, no source)
+
+
 def last_place(points: Floats) -> float:
     """What coordinates of that size are good to: mm. Nearer than that are equal places."""
     return UNITS_OF_LAST_PLACE * float(np.spacing(np.abs(points).max(initial=0.0)))

@@ -14,6 +14,7 @@ from levelloop.core.measure.faces import edge_folds, face_normals, flatness, poi
 from levelloop.core.mesh import Mesh
 from levelloop.core.planes import as_direction, as_plane
 from levelloop.core.selection import KINDS, Kind, Selection, select_mask
+from levelloop.core.tolerance import Automatic, settled
 
 
 def select_where(mesh: Mesh, kind: Kind, **conditions: Any) -> Selection:
@@ -28,7 +29,7 @@ def select_where(mesh: Mesh, kind: Kind, **conditions: Any) -> Selection:
         raise EditError(f'There are no "{kind}"; select points, edges or faces.')
     given = {name: value for name, value in conditions.items() if value is not None}
     within = float(given.pop("within", 1.0))
-    within_distance = float(given.pop("within_distance", 1e-6))
+    within_distance = settled(given.pop("within_distance", Automatic(1e-6)), mesh.points, mesh.topology.edges)
     if not given:
         raise EditError("Selecting by a property needs at least one condition, such as sides > 4.")
     mask = np.ones({"points": mesh.n_points, "edges": mesh.n_edges, "faces": mesh.n_faces}[kind], dtype=np.bool_)

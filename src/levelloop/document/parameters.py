@@ -11,9 +11,11 @@ from typing import Any
 import numpy as np
 
 from levelloop.core.errors import EditError
+from levelloop.core.tolerance import AUTOMATIC, Automatic
 from levelloop.core.words import shortened
 from levelloop.document.units import format_length, format_number, parse_length, parse_number
 
+AUTOMATIC_WORD = "auto"  # how an automatic distance is written in files and scripts
 AXES_WORDS = ("world", "part", "normal")
 
 
@@ -165,6 +167,18 @@ class Length(Number):
 
     def _show(self, value: Any, unit: str) -> str:
         return format_length(float(value), unit)
+
+
+@dataclass(frozen=True)
+class Within(Length):
+    """How near counts as the same place: automatic where nobody typed one, written "auto"; a typed one is absolute."""
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        if isinstance(value, Automatic):
+            return value
+        if isinstance(value, str) and value.strip() == AUTOMATIC_WORD:
+            return self.default if isinstance(self.default, Automatic) else AUTOMATIC
+        return super()._read(value, reading)
 
 
 @dataclass(frozen=True)

@@ -22,7 +22,8 @@ from levelloop.core.steps.chain import Link, Smoothing
 from levelloop.core.steps.mirror import PLANES, follow_mirror, mirror
 from levelloop.core.steps.shaping import bend, taper, twist
 from levelloop.core.subdivision.surface import HIGHEST_LEVEL
-from levelloop.document.parameters import Angle, Choice, Count, Length, Parameter, Ratio, Toggle, Vector
+from levelloop.core.tolerance import AUTOMATIC
+from levelloop.document.parameters import Angle, Choice, Count, Parameter, Ratio, Toggle, Vector, Within
 from levelloop.document.rows import (
     AXES,
     AXIS,
@@ -183,7 +184,7 @@ _KINDS: tuple[StepKind, ...] = (
         "The other side follows; both sides are one in the middle",
         (
             Choice("planes", "x", "Through the part's origin", words=PLANES),
-            Length("weld", 0.001, "Points nearer to a plane lie on it", low=0, step=0.01),
+            Within("weld", AUTOMATIC, "Points nearer to a plane lie on it", low=0, step=0.01),
         ),
         lambda given: 2.0 ** len(given["planes"]),
         follow_mirror,
@@ -292,7 +293,7 @@ _KINDS: tuple[StepKind, ...] = (
         "Let the recipe weld within {distance}",
         "weld {distance}",
         "Points that lie together become one, as where a bend has closed",
-        (Length("distance", 0.001, "Points nearer than that become one", low=0, step=0.01),),
+        (Within("distance", AUTOMATIC, "Points nearer than that become one", low=0, step=0.01),),
     ),
 )
 STEPS: Mapping[str, StepKind] = {kind.key: kind for kind in _KINDS}

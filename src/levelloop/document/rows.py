@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
-from levelloop.document.parameters import Angle, Count, Length, Number, Parameter, Ratio, Toggle, Vector
+from levelloop.core.tolerance import AUTOMATIC
+from levelloop.document.parameters import Angle, Count, Length, Number, Parameter, Ratio, Toggle, Vector, Within
 
 AXES = ("x", "y", "z", "-x", "-y", "-z")
 
 AXIS = Vector("axis", "z", "The axis it goes around", is_length=False, words=AXES)
 PIVOT = Vector("pivot", "origin", "A place on the axis", words=("origin", "middle", "anchor"))
 AROUND: tuple[Parameter, ...] = (AXIS, PIVOT)
-WELD = Length(
-    "weld", 0.001, "New points nearer than that become one; none where empty", optional=True, low=0, step=0.01
+WELD = Within(
+    "weld",
+    AUTOMATIC,
+    "New points nearer than that become one; none where empty",
+    optional=True,
+    low=0,
+    step=0.01,
 )
-WELD_COPIES = Length("weld", None, "Points nearer than that become one", optional=True, low=0, step=0.01)
+WELD_COPIES = Within("weld", None, "Points nearer than that become one", optional=True, low=0, step=0.01)
 TURN: tuple[Parameter, ...] = (
     Angle("angle", 360.0, "A full turn closes", low=-360, high=360, turns=True),
     Count("steps", 16, "Rows of faces", high=4096),

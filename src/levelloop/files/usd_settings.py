@@ -10,11 +10,12 @@ from dataclasses import asdict, dataclass, field, fields, replace
 from typing import Any, Literal
 
 from levelloop.core.errors import LevelLoopError
+from levelloop.core.tolerance import Automatic
 from levelloop.core.words import shortened
 from levelloop.document.cameras import NamedCamera
 from levelloop.document.document import DEFAULT_LEVEL, Document, Guide, Part, Symmetry, unique_names
 from levelloop.document.operations import REGISTRY
-from levelloop.document.parameters import Reading
+from levelloop.document.parameters import AUTOMATIC_WORD, Reading
 from levelloop.document.recipe import Step
 from levelloop.files.errors import FileError
 from levelloop.files.schema import WrongValueError, checked
@@ -91,7 +92,7 @@ def part_settings_of(part: Part) -> dict[str, Any]:
         "attached": part.attached,
         "colour": part.colour,
         "opacity": part.opacity,
-        "steps": [{"step": step.key, "on": step.enabled, "parameters": dict(step.parameters)} for step in part.steps],
+        "steps": [{"step": step.key, "on": step.enabled, "parameters": _plain(step.parameters)} for step in part.steps],
     }
 
 
@@ -154,6 +155,11 @@ def steps_of(settings: PartSettings) -> tuple[Step, ...]:
 
 
 # Helpers
+
+
+def _plain(parameters: Mapping[str, Any]) -> dict[str, Any]:
+    """Numbers as they are, automatic distances by their word: typed ones stay apart from them."""
+    return {name: AUTOMATIC_WORD if isinstance(value, Automatic) else value for name, value in parameters.items()}
 
 
 def _json(text: Any) -> dict[str, Any] | None:

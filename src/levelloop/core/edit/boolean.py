@@ -31,10 +31,11 @@ from levelloop.core.measure.faces import face_areas, face_normals, signed_volume
 from levelloop.core.mesh import Mesh, NamedSet
 from levelloop.core.near import near_pairs
 from levelloop.core.selection import Selection, points_of, select_mask
+from levelloop.core.tolerance import AUTOMATIC, Automatic, last_place, settled
 from levelloop.core.topology import Topology
 
 Kind = Literal["union", "subtract", "intersect"]
-NEAR = 0.01  # mm; points nearer than that and not equal make slivers along the seam
+NEAR = Automatic(0.01)  # mm; points nearer than that and not equal make slivers along the seam
 MOST_PASSES = 8  # over faces that need several edges more
 SLIVER = 1e-3  # a face smaller than that share of a square on its longest side
 
@@ -83,7 +84,7 @@ def boolean(mesh: Mesh, other: Mesh, kind: Kind = "union", clean: bool = True, n
     told = []
     if clean and seam.any():
         chosen = points_of(edit.mesh.topology, select_mask("edges", seam))
-        once = weld(edit.mesh, Selection("points", chosen), 0.001)
+        once = weld(edit.mesh, Selection("points", chosen), AUTOMATIC)
         if once.mesh is not edit.mesh:
             told.append(f"Seam: {once.message}")
         edit = Edit(once.mesh, edit.selection, through(edit.origin, once.origin))
@@ -321,10 +322,11 @@ def _seam(edit: Edit, n_first: int) -> Booleans:
 def _near(mesh: Mesh, other: Mesh) -> int:
     """How many points of the two nearly meet."""
     both = np.concatenate((mesh.points, other.points))
-    pairs = np.sort(near_pairs(both, NEAR), axis=1)
+    edges = np.concatenate((mesh.topology.edges, other.topology.edges + mesh.n_points))
+    pairs = np.sort(near_pairs(both, 10.0 * settled(Automatic(NEAR / 10.0), both, edges)), axis=1)
     pairs = pairs[(pairs[:, 0] < mesh.n_points) & (pairs[:, 1] >= mesh.n_points)]
     apart = np.linalg.norm(both[pairs[:, 0]] - both[pairs[:, 1]], axis=1)
-    return len(np.unique(pairs[apart > 1e-9, 1]))
+    return len(np.unique(pairs[apart > last_place(both), 1]))
 
 
 def _slivers(mesh: Mesh) -> int:

@@ -18,7 +18,7 @@ from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
 from levelloop.core.planes import as_plane, as_vector, axis_turn
 from levelloop.core.selection import Selection, points_of, select_all
-from levelloop.core.tolerance import Automatic, last_place, settled
+from levelloop.core.tolerance import AUTOMATIC, last_place, settled
 from levelloop.core.words import counted
 
 MOST_FACES = 4_000_000
@@ -66,7 +66,7 @@ def array(
 
 
 def mirror_across(
-    mesh: Mesh, selection: Selection, plane: Any = "x", keep: str | None = None, weld: float = Automatic(0.001)
+    mesh: Mesh, selection: Selection, plane: Any = "x", keep: str | None = None, weld: float = AUTOMATIC
 ) -> Edit:
     """Makes the selected faces or wires, or all, symmetric: their copy across a plane, welded along it.
 

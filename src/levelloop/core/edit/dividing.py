@@ -151,6 +151,17 @@ def with_inner_points(mesh: Mesh, places: Floats) -> tuple[Edit, Integers]:
 # Helpers
 
 
+def _runs_over_a_point(places: Floats, segments: Integers) -> bool:
+    """Whether any of the places (n, 2) lies inside one of the segments (s, 2)."""
+    start, end = places[segments[:, 0]], places[segments[:, 1]]
+    way = end - start
+    square = np.maximum(np.einsum("ij,ij->i", way, way), 1e-300)
+    to = places[None] - start[:, None]
+    share = np.einsum("spj,sj->sp", to, way) / square[:, None]
+    off = np.abs(way[:, None, 0] * to[..., 1] - way[:, None, 1] * to[..., 0]) / square[:, None]
+    return bool(((share > 1e-9) & (share < 1 - 1e-9) & (off < 1e-9)).any())
+
+
 def _cells_of(mesh: Mesh, figure: Figure, normal: Floats) -> list[Integers]:
     """The cells that a figure divides its face into, as rings of points; the largest first."""
     topology = mesh.topology
@@ -171,6 +182,8 @@ def _cells_of(mesh: Mesh, figure: Figure, normal: Floats) -> list[Integers]:
         others = np.concatenate((outline, np.delete(drawn, row, axis=0)))
         if crossings(places, others, a, b).any():
             raise EditError("The cut crosses itself or the rim of a face; let it meet edges at points of the path.")
+    if _runs_over_a_point(places, drawn):
+        raise EditError("The cut runs back over one of its own places; draw each stretch once.")
     segments = connected(places, np.concatenate((outline, drawn)), whole)
     if segments is None:
         raise EditError("The cut ends inside a face from where no corner is seen; end it on an edge.")

@@ -14,7 +14,7 @@ import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, inverse_of, mask_of, sum_by
 from levelloop.core.edit.carry import Edit, carry
-from levelloop.core.edit.offset import LONGEST, meet_planes
+from levelloop.core.edit.offset import LONGEST, even_offsets, meet_planes, told_off
 from levelloop.core.edit.strips import extrude_edges
 from levelloop.core.edit.wires import extrude_points
 from levelloop.core.errors import EditError
@@ -118,9 +118,9 @@ def _raise(
     region = region_of(topology, np.sort(selection.indices), each)
     if not region.rim.any():
         raise EditError(f"The faces to {verb} close on themselves; leave out at least one, so that there is a rim.")
-    outwards, inwards = _directions(mesh, region, along, bool(np.any(rows[:, 1] != 0)), each)
+    outwards, inwards, off = _directions(mesh, region, along, bool(np.any(rows[:, 1] != 0)), each)
     base = points[region.fan_point]
-    told = ""
+    told = told_off(off, float(np.abs(rows[:, 0]).max()))
     if verb == "inset":
         most = _room_inwards(mesh, np.sort(selection.indices), region, base, inwards, float(rows[0, 1]))
         if rows[0, 1] > most:
@@ -207,10 +207,14 @@ def _room_inwards(mesh: Mesh, faces: Integers, region: Region, base: Floats, inw
 
 def _directions(
     mesh: Mesh, region: Region, along: Floats | None, with_across: bool, each: bool
-) -> tuple[Floats, Floats]:
-    """How each fan moves for 1 mm along the normals and for 1 mm across, away from the rim: (f, 3), (f, 3)."""
+) -> tuple[Floats, Floats, Floats]:
+    """How each fan moves for 1 mm along the normals and for 1 mm across, away from the rim: (f, 3), (f, 3).
+
+    And by how much the faces around it do not move by exactly 1 mm along their normals: (f,).
+    """
     topology, points = mesh.topology, mesh.points
     n_fans = len(region.fan_point)
+    off = np.zeros(n_fans)
     normals = face_normals(topology, points)[topology.corner_face[region.corners]]
     if along is not None:
         outwards = np.tile(along, (n_fans, 1))
@@ -218,9 +222,9 @@ def _directions(
         # Every corner is a fan by itself, with one face.
         outwards = normals
     else:
-        outwards = meet_planes(normals, np.ones(len(normals)), region.fan, n_fans)
+        outwards, off = even_offsets(normals, region.fan, n_fans)
     if not with_across:
-        return outwards, np.zeros((n_fans, 3))
+        return outwards, np.zeros((n_fans, 3)), off
     rim_corners = region.corners[region.rim]
     edge = points[topology.corner_end[rim_corners]] - points[topology.corners[rim_corners]]
     inward = unit(np.cross(normals[region.rim], edge))
@@ -228,7 +232,7 @@ def _directions(
     if each:
         before = np.empty_like(inward)
         before[end] = inward
-        return outwards, _mitre(inward, before)
+        return outwards, _mitre(inward, before), off
     on_rim = mask_of(np.concatenate((start, end)), n_fans)[region.fan]
     inwards = meet_planes(
         np.concatenate((inward, inward, normals[on_rim])),
@@ -236,7 +240,7 @@ def _directions(
         np.concatenate((start, end, region.fan[on_rim])),
         n_fans,
     )
-    return outwards, inwards
+    return outwards, inwards, off
 
 
 def _mitre(one: Floats, other: Floats) -> Floats:

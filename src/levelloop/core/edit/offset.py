@@ -5,9 +5,47 @@ from __future__ import annotations
 import numpy as np
 
 from levelloop.core.arrays import Floats, Integers, sum_by
+from levelloop.core.words import counted
 
 # Where planes fold back on each other the exact offset runs to infinity; it stops at this many distances.
 LONGEST = 6.0
+FOLDED = 0.05  # cosine: planes further than that from their mean fold back
+STRAYS = 1.25  # times as far as planes so near to their mean need
+WORTH_SAYING = 1e-6  # of the distance
+
+
+def even_offsets(normals: Floats, label: Integers, count: int) -> tuple[Floats, Floats]:
+    """For each label the move that carries each of its planes by 1 mm outward: (count, 3), and how far off it is.
+
+    normals: (r, 3) unit; label: (r,). Exact where planes meet near; where they are nearly one plane and meet only far
+    away, along their mean as far as is best. The second is the largest error of any plane, in mm: (count,).
+    """
+    moves = meet_planes(normals, np.ones(len(normals)), label, count)
+    mean = sum_by(label, normals, count)
+    mean /= np.maximum(np.linalg.norm(mean, axis=1, keepdims=True), 1e-300)
+    cosine = np.einsum("ij,ij->i", normals, mean[label])
+    least = np.full(count, np.inf)
+    np.minimum.at(least, label, cosine)
+    # Planes all within an angle of their mean are met within 1 / cos of it where they meet at all.
+    astray = (least > FOLDED) & (np.linalg.norm(moves, axis=1) * least > STRAYS)
+    square = sum_by(label, cosine**2, count)
+    along = np.divide(sum_by(label, cosine, count), square, out=np.zeros(count), where=square > 0)
+    moves[astray] = (along[:, None] * mean)[astray]
+    off = np.zeros(count)
+    np.maximum.at(off, label, np.abs(np.einsum("ij,ij->i", normals, moves[label]) - 1.0) * normals.any(axis=1))
+    return moves, off
+
+
+def told_off(off: Floats, distance: float) -> str:
+    """What is to be said of walls that could not be exact, in a sentence; nothing where all are.
+
+    off: (n,) errors for 1 mm.
+    """
+    wrong = off > WORTH_SAYING
+    if not wrong.any() or distance == 0:
+        return ""
+    where = counted(int(wrong.sum()), "point")
+    return f"At {where} no exact wall is near; it is off by up to {abs(distance) * float(off.max()):.3g} mm there."
 
 
 def meet_planes(normals: Floats, distances: Floats, label: Integers, count: int) -> Floats:

@@ -23,6 +23,7 @@ from levelloop.core.measure.faces import face_centres, face_vectors
 from levelloop.core.mesh import Mesh
 from levelloop.core.planes import as_direction
 from levelloop.core.selection import Selection, points_of
+from levelloop.core.tolerance import AUTOMATIC
 
 MOST_ROWS = 20_000
 FADES_TO = 0.02  # of its size; a profile faded to nothing would leave faces without area
@@ -35,7 +36,7 @@ def revolve(
     steps: int = 16,
     axis: Any = "z",
     pivot: Any = "origin",
-    weld: float | None = 0.001,
+    weld: float | None = AUTOMATIC,
 ) -> Edit:
     """Turns points, edges or faces about an axis through a pivot and joins the places they pass.
 

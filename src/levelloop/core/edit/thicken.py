@@ -7,10 +7,10 @@ from typing import Any
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, mask_of
+from levelloop.core.arrays import Floats, Integers, mask_of, sum_by
 from levelloop.core.edit.carry import Edit, carry
 from levelloop.core.edit.extrude import Region, region_of
-from levelloop.core.edit.offset import meet_planes
+from levelloop.core.edit.offset import even_offsets, meet_planes, told_off
 from levelloop.core.edit.outlines import Outlines
 from levelloop.core.errors import EditError
 from levelloop.core.forms.curves import path_of
@@ -33,9 +33,10 @@ def thicken(
 ) -> Edit:
     """Gives the selected faces, or all, a wall: a layer outward and one inward, joined by a rim where they are open.
 
-    inward, outward: mm from where the faces are; even_wall: the wall is exactly as thick at corners too, else points go
-    along their mean normal. rim_steps: rows of the rim; profile: a curve that the rim follows, from the outer side to
-    the inner one. reversed: inward and outward change sides. A selected region stands by itself afterwards.
+    inward, outward: mm from where the faces are; even_wall: the wall is as thick at corners too, exactly where the
+    faces around them meet at such a distance (else it says by how much not), else points go along their mean normal.
+    rim_steps: rows of the rim; profile: a curve that the rim follows, from the outer side to the inner one.
+    reversed: inward and outward change sides. A selected region stands by itself afterwards.
     Selected after: the rim's faces.
     """
     if len(selection) and selection.kind != "faces":
@@ -51,9 +52,10 @@ def thicken(
     region = region_of(topology, faces, False)
     normals = face_normals(topology, mesh.points)[topology.corner_face[region.corners]]
     n_fans = len(region.fan_point)
-    away = meet_planes(normals, np.ones(len(normals)), region.fan, n_fans)
+    away, off = even_offsets(normals, region.fan, n_fans)
     if not even_wall:
-        away = unit(away)
+        vectors = face_vectors(topology, mesh.points)[topology.corner_face[region.corners]]
+        away, off = unit(sum_by(region.fan, vectors, n_fans)), np.zeros(n_fans)
     base = mesh.points[region.fan_point]
     outer, inner = base + outward * away, base - inward * away
 
@@ -108,7 +110,8 @@ def thicken(
         face_origin,
     )
     rim_faces = np.arange(new_mesh.n_faces - len(quads), new_mesh.n_faces)
-    return Edit(new_mesh, Selection("faces", rim_faces), origin, _folded(mesh, faces, region, outer, inner, turned))
+    told = f"{_folded(mesh, faces, region, outer, inner, turned)} {told_off(off, inward + outward)}".strip()
+    return Edit(new_mesh, Selection("faces", rim_faces), origin, told)
 
 
 # Helpers

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from levelloop.core.arrays import Floats, Integers, connected_labels, mask_of, sum_by
 from levelloop.core.edit.carry import Edit, identity, mapped
-from levelloop.core.edit.offset import meet_planes
+from levelloop.core.edit.offset import even_offsets, told_off
 from levelloop.core.edit.simple import flipped
 from levelloop.core.edit.soft import Soft, soft_weights
 from levelloop.core.errors import EditError
@@ -220,9 +221,10 @@ def move_along_normals(mesh: Mesh, selection: Selection, distance: float, keep_w
     topology = mesh.topology
     if keep_wall:
         normals = face_normals(topology, mesh.points)[topology.corner_face]
-        directions = meet_planes(normals, np.ones(len(normals)), topology.corners, mesh.n_points)
-    else:
-        directions = point_normals(topology, mesh.points)
+        directions, off = even_offsets(normals, topology.corners, mesh.n_points)
+        edit = _placed(mesh, selection, chosen, mesh.points[chosen] + distance * directions[chosen])
+        return replace(edit, message=told_off(off[chosen], distance))
+    directions = point_normals(topology, mesh.points)
     return _placed(mesh, selection, chosen, mesh.points[chosen] + distance * directions[chosen])
 
 

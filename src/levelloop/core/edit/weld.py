@@ -14,14 +14,14 @@ from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
 from levelloop.core.near import in_boxes, near_across, near_any, near_groups
 from levelloop.core.selection import Selection, edges_of, points_of
-from levelloop.core.tolerance import Automatic, last_place, settled
+from levelloop.core.tolerance import AUTOMATIC, Automatic, last_place, settled
 from levelloop.core.words import counted
 
 
 def weld(
     mesh: Mesh,
     selection: Selection,
-    distance: float | str = Automatic(0.001),
+    distance: float | str = AUTOMATIC,
     onto_edges: bool = False,
     between: Integers | None = None,
 ) -> Edit:

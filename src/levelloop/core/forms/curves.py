@@ -15,6 +15,7 @@ from levelloop.core.measure.faces import unit
 from levelloop.core.mesh import CurveKind, Mesh
 from levelloop.core.planes import as_vector
 from levelloop.core.selection import Selection, points_of, select_mask
+from levelloop.core.tolerance import last_place
 from levelloop.core.topology import Topology
 
 FINE = 32  # places between two points by which the length of a smooth curve is measured
@@ -177,7 +178,7 @@ def _checked(path: Path) -> Path:
     if len(path.points) < 2:
         raise EditError("A curve needs at least two points.")
     ring = np.concatenate((path.points, path.points[:1])) if path.closed else path.points
-    if (np.linalg.norm(np.diff(ring, axis=0), axis=1) < 1e-9).any():
+    if (np.linalg.norm(np.diff(ring, axis=0), axis=1) <= last_place(path.points)).any():
         raise EditError("Two points of the curve that follow each other lie on each other; weld them first.")
     return path
 

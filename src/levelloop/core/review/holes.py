@@ -9,10 +9,10 @@ from levelloop.core.measure.faces import edge_lengths, face_areas, face_centres
 from levelloop.core.mesh import Mesh
 from levelloop.core.near import near_any
 from levelloop.core.review.findings import Finding, Purpose, Remedy
-from levelloop.core.tolerance import Automatic, last_place, settled
+from levelloop.core.tolerance import AUTOMATIC, last_place, settled
 from levelloop.core.words import counted, verb
 
-DOUBLES_WITHIN = Automatic(0.001)  # mm; a thousandth joins seams and eats no detail (common practice, no source)
+DOUBLES_WITHIN = AUTOMATIC  # mm; a thousandth joins seams and eats no detail (common practice, no source)
 
 NO_WIDTH = 1e-9  # of a face's longest side
 

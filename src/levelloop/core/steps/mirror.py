@@ -12,11 +12,12 @@ from levelloop.core.edit.copies import mirror_across
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import NOTHING
+from levelloop.core.tolerance import AUTOMATIC, last_place, settled
 
 PLANES = ("x", "y", "z", "xy", "xz", "yz", "xyz")
 
 
-def mirror(mesh: Mesh, planes: str = "x", weld: float = 0.001) -> Edit:
+def mirror(mesh: Mesh, planes: str = "x", weld: float = AUTOMATIC) -> Edit:
     """The mesh with its copy across each plane through the origin, one plane after the other.
 
     planes: "x", "xy", "xyz", …; weld: mm within which points count as on a plane, where both sides are one.
@@ -32,21 +33,21 @@ def mirror(mesh: Mesh, planes: str = "x", weld: float = 0.001) -> Edit:
     return replace(edit, message=" ".join(told))
 
 
-def follow_mirror(before: Mesh, edit: Edit, mesh: Mesh, planes: str = "x", weld: float = 0.001) -> Floats | None:
+def follow_mirror(before: Mesh, edit: Edit, mesh: Mesh, planes: str = "x", weld: float = AUTOMATIC) -> Floats | None:
     """Where the points of a mirrored mesh go when only its points have moved; None where it must be made anew.
 
     before, edit: the mesh it was made of and what came of it; mesh: the same faces with points elsewhere. Every point
     is that of its origin, turned around on some axes.
     """
-    in_faces = mesh.topology.point_face_count > 0
-    source, places = edit.origin.points, []
-    for points in (before.points, mesh.points):
-        flat = points.copy()
-        for axis in map("xyz".index, planes):
-            flat[in_faces & (np.abs(points[:, axis]) <= weld), axis] = 0.0
-        places.append(flat)
+    in_faces = mesh.topology.valence > 0
+    source, places, on_planes = edit.origin.points, [], []
     axes = ["xyz".index(plane) for plane in planes]
-    on_planes = [np.abs(flat[:, axes]) <= max(1e-9, weld * 1e-3) for flat in places]
+    for points in (before.points, mesh.points):
+        flat, used = points.copy(), settled(weld, points, mesh.topology.edges)
+        for axis in axes:
+            flat[in_faces & (np.abs(points[:, axis]) <= used), axis] = 0.0
+        places.append(flat)
+        on_planes.append(np.abs(flat[:, axes]) <= max(last_place(points), used * 1e-3))
     if len(source) == 0 or source.min() < 0 or not np.array_equal(on_planes[0], on_planes[1]):
         return None
     sign = np.ones((len(source), 3))

@@ -16,6 +16,7 @@ from levelloop.core.edit.simple import (
 from levelloop.core.edit.take_out import take_out
 from levelloop.core.edit.to_quads import to_quads
 from levelloop.core.edit.weld import collapse, weld, weld_onto
+from levelloop.core.tolerance import AUTOMATIC
 from levelloop.document.operations.common import ANY
 from levelloop.document.parameters import (
     Angle,
@@ -28,6 +29,7 @@ from levelloop.document.parameters import (
     Rims,
     Toggle,
     Vector,
+    Within,
 )
 from levelloop.document.registry import Operation
 from levelloop.document.rows import AXES
@@ -152,7 +154,7 @@ BUILDING: tuple[Operation, ...] = (
         "Makes points that lie together one",
         "cage",
         (
-            Length("distance", 0.001, "Inclusive; or middle", low=0, step=0.01, words=("middle",)),
+            Within("distance", AUTOMATIC, "Inclusive; or middle", low=0, step=0.01, words=("middle",)),
             Toggle("onto_edges", False, "Whether open edges take points too", on="onto edges too", off="points only"),
         ),
         ANY,

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from levelloop.core.arrays import mask_of
 from levelloop.core.edit.carry import Edit, identity
 from levelloop.core.edit.runs import runs_of_selection
 from levelloop.core.edit.shape import even_out, flatten, make_round, match_loop, relax, straighten
@@ -18,6 +19,7 @@ from levelloop.core.edit.transform import align, move, move_along_normals, place
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Selection, points_of, select
+from levelloop.core.tolerance import Automatic, settled
 from levelloop.document.document import Document, Symmetry
 from levelloop.document.operations.common import ANY
 from levelloop.document.parameters import (
@@ -35,6 +37,7 @@ from levelloop.document.parameters import (
     Text,
     Toggle,
     Vector,
+    Within,
 )
 from levelloop.document.parting import Change
 from levelloop.document.registry import Operation
@@ -85,7 +88,8 @@ def _set_symmetry(
 
 def _to_plane(mesh: Mesh, selection: Selection, axis: str, within: float) -> Edit:
     chosen = points_of(mesh.topology, selection) if len(selection) else np.arange(mesh.n_points)
-    near = chosen[np.abs(mesh.points[chosen, "xyz".index(axis)]) <= within]
+    concerned = mesh.topology.edges[mask_of(chosen, mesh.n_points)[mesh.topology.edges].any(axis=1)]
+    near = chosen[np.abs(mesh.points[chosen, "xyz".index(axis)]) <= settled(within, mesh.points, concerned)]
     points = mesh.points.copy()
     points[near, "xyz".index(axis)] = 0.0
     told = f"{len(near)} {'point was' if len(near) == 1 else 'points were'} pulled onto the plane."
@@ -391,7 +395,7 @@ MOVING: tuple[Operation, ...] = (
         "cage",
         (
             Choice("axis", "x", "The plane's axis", words=("x", "y", "z")),
-            Length("within", 0.1, "Points nearer than that", low=0),
+            Within("within", Automatic(0.1), "Points nearer than that", low=0),
         ),
         ANY,
         or_all=True,

@@ -17,6 +17,7 @@ from levelloop.core.mesh import Mesh
 from levelloop.core.planes import as_direction
 from levelloop.core.selection import NOTHING, Selection, select_all
 from levelloop.core.steps.chain import MOST_MADE, build
+from levelloop.core.tolerance import AUTOMATIC
 from levelloop.core.topology import Topology
 from levelloop.core.words import counted
 from levelloop.document.document import Document, Part
@@ -139,7 +140,7 @@ def slice_and_array(
         "axis": axis if part.in_place else tuple((direction @ back[:3, :3]).tolist()),
         "pivot": tuple((centre @ back[:3, :3] + back[3, :3]).tolist()),
         "scale": 1.0,
-        "weld": 0.001,
+        "weld": AUTOMATIC,
     }
     changed = replace(part, mesh=mesh, steps=(Step("array", repeat), *part.steps))
     told = f"{counted(mesh.n_faces, 'face')} left; an array step repeats them. {_told(part, changed, 0)}"

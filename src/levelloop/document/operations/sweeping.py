@@ -18,6 +18,7 @@ from levelloop.core.edit.thicken import thicken
 from levelloop.core.edit.weaving import weave
 from levelloop.core.forms.curves import curve_to_edges, set_curve
 from levelloop.core.mesh import Mesh
+from levelloop.core.tolerance import AUTOMATIC
 from levelloop.document.operations.common import ANY
 from levelloop.document.parameters import (
     Angle,
@@ -33,6 +34,7 @@ from levelloop.document.parameters import (
     Points,
     Ratio,
     Toggle,
+    Within,
 )
 from levelloop.document.registry import Operation
 from levelloop.document.rows import (
@@ -153,7 +155,7 @@ SWEEPING: tuple[Operation, ...] = (
         (
             _plane("The plane between both sides"),
             Choice("keep", None, "The side that is kept; none adds a copy", optional=True, words=("+", "-", "−")),
-            Length("weld", 0.001, "Points nearer to the plane lie on it", low=0, step=0.01),
+            Within("weld", AUTOMATIC, "Points nearer to the plane lie on it", low=0, step=0.01),
         ),
         ("faces", "edges"),
         or_all=True,
