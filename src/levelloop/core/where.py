@@ -3,17 +3,26 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any
 
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers
 from levelloop.core.errors import EditError
-from levelloop.core.measure.faces import edge_folds, face_normals, flatness, point_normals, unit
+from levelloop.core.measure.closest import face_distances, on_side
+from levelloop.core.measure.faces import (
+    edge_folds,
+    edge_lengths,
+    face_areas,
+    face_normals,
+    flatness,
+    point_normals,
+    unit,
+)
 from levelloop.core.mesh import Mesh
-from levelloop.core.planes import as_direction, as_plane
-from levelloop.core.selection import KINDS, Kind, Selection, select_mask
+from levelloop.core.planes import as_direction, as_plane, as_vector
+from levelloop.core.selection import KINDS, Kind, Selection, convert, select_mask
 from levelloop.core.tolerance import Automatic, settled
 
 
@@ -22,15 +31,18 @@ def select_where(mesh: Mesh, kind: Kind, **conditions: Any) -> Selection:
 
     sides, valence: a number or ">4", "<4"; open: bool; crease_over, angle_over (degrees), flatness_over (mm):
     numbers; material: a name; normal: direction, within degrees; plane, within_distance mm;
-    box: (low, high), element wholly inside; along: direction, within degrees.
+    box: (low, high), element wholly inside; along: direction, within degrees; near: a place, count nearest;
+    length mm, area mm²: a number or ">2"; uneven_over: the most that a face's area and a neighbour's differ by, as a
+    ratio; on: the name of a set. any_of: several such conditions, one of which holds; none_of: none of which holds.
     Raises EditError for a condition that does not fit the kind.
     """
     if kind not in KINDS:
         raise EditError(f'There are no "{kind}"; select points, edges or faces.')
     given = {name: value for name, value in conditions.items() if value is not None}
-    within = float(given.pop("within", 1.0))
+    within, count = float(given.pop("within", 1.0)), int(given.pop("count", 1))
+    either, neither = given.pop("any_of", None), given.pop("none_of", ())
     within_distance = settled(given.pop("within_distance", Automatic(1e-6)), mesh.points, mesh.topology.edges)
-    if not given:
+    if not given and not either and not neither:
         raise EditError("Selecting by a property needs at least one condition, such as sides > 4.")
     mask = np.ones({"points": mesh.n_points, "edges": mesh.n_edges, "faces": mesh.n_faces}[kind], dtype=np.bool_)
     for name, value in given.items():
@@ -38,34 +50,120 @@ def select_where(mesh: Mesh, kind: Kind, **conditions: Any) -> Selection:
         if condition is None:
             fitting = ", ".join(sorted(known for of, known in _CONDITIONS if of == kind))
             raise EditError(f'{kind.capitalize()} have no property "{name}"; they have {fitting}.')
-        tolerance = within_distance if name == "plane" else within
+        tolerance = within_distance if name == "plane" else count if name == "near" else within
         try:
             mask &= condition(mesh, value, tolerance)
         except (TypeError, ValueError) as error:
             raise EditError(f'"{value}" is no value for {name}.') from error
+    if either is not None:
+        mask &= np.logical_or.reduce([_mask(mesh, kind, one) for one in either] or [np.zeros_like(mask)])
+    for one in neither:
+        mask &= ~_mask(mesh, kind, one)
     return select_mask(kind, mask)
+
+
+def element_near(mesh: Mesh, kind: Kind, named: Mapping[str, Any]) -> int | tuple[int, int]:
+    """The number of the element nearest to {"near": place}, of an edge its ends; {"near": (from, to)} directs it.
+
+    Raises EditError where the points nearest to the two places are no edge's ends.
+    """
+    if set(named) != {"near"}:
+        raise EditError('An element is named by its number or as {"near": [x, y, z]}.')
+    place = named["near"]
+    if kind == "edges" and isinstance(place, list | tuple) and len(place) == 2:
+        a, b = (int(select_where(mesh, "points", near=end).indices[0]) for end in place)
+        return a, b
+    found = select_where(mesh, kind, near=place).indices
+    if not len(found):
+        raise EditError(f"There are no {kind} to be near to.")
+    a, b = mesh.topology.edges[found[0]].tolist() if kind == "edges" else (0, 0)
+    return (a, b) if kind == "edges" else int(found[0])
+
+
+def _mask(mesh: Mesh, kind: Kind, conditions: Any) -> Booleans:
+    if not isinstance(conditions, Mapping):
+        raise EditError('Write conditions as an object, such as {"sides": 4}.')
+    return select_where(mesh, kind, **conditions).mask(mesh.topology)
 
 
 # One function per condition: (mesh, value, tolerance) → mask over the elements of its kind.
 
 
+_COMPARISONS: Mapping[str, Callable[[Any, Any], Booleans]] = {
+    "<": np.less,
+    ">": np.greater,
+    "=": np.equal,
+    "<=": np.less_equal,
+    ">=": np.greater_equal,
+}
+ALIKE = 1e-9  # sizes that differ by less than this share are equal
+
+
+def comparison(value: Any) -> tuple[str, str]:
+    """The sign and the number of ">4", "<= 2.5" or 4. Raises EditError where it is neither."""
+    found = re.fullmatch(r"\s*(<=|>=|<|>|=)?\s*(\S.*?)\s*", str(value))
+    if not found or isinstance(value, bool):
+        raise EditError(f'"{value}" is no comparison; write 4, ">4" or "<4".')
+    return found.group(1) or "=", found.group(2)
+
+
 def _compare(numbers: Integers, value: Any) -> Booleans:
-    if isinstance(value, str):
-        found = re.fullmatch(r"\s*(<=|>=|<|>|=)?\s*(\d+)\s*", value)
-        if not found:
-            raise EditError(f'"{value}" is no comparison; write 4, ">4" or "<4".')
-        sign, number = found.group(1) or "=", int(found.group(2))
-        compare: dict[str, Callable[[Integers, int], Booleans]] = {
-            "<": np.less,
-            ">": np.greater,
-            "=": np.equal,
-            "<=": np.less_equal,
-            ">=": np.greater_equal,
-        }
-        return compare[sign](numbers, number)
-    if isinstance(value, bool) or int(value) != value:
+    sign, number = comparison(value)
+    if float(number) != int(float(number)):
         raise EditError(f'"{value}" is no whole number.')
-    return np.asarray(numbers == int(value))
+    return _COMPARISONS[sign](numbers, int(float(number)))
+
+
+def _compare_sizes(sizes: Floats, value: Any) -> Booleans:
+    sign, number = comparison(value)
+    if sign == "=":
+        return np.isclose(sizes, float(number), rtol=ALIKE, atol=0.0)
+    return _COMPARISONS[sign](sizes, float(number))
+
+
+def _nearest(distance: Floats, count: float) -> Booleans:
+    """The nearest few; those as near as the last one of them do not come with it: the first by number do."""
+    if count < 1:
+        raise EditError(f"Select at least one that is near, not {count:g}.")
+    mask = np.zeros(len(distance), dtype=np.bool_)
+    mask[np.argsort(distance, kind="stable")[: int(count)]] = True
+    return mask
+
+
+def _points_near(mesh: Mesh, value: Any, count: float) -> Booleans:
+    return _nearest(np.linalg.norm(mesh.points - as_vector(value), axis=1), count)
+
+
+def _edges_near(mesh: Mesh, value: Any, count: float) -> Booleans:
+    ends = mesh.points[mesh.topology.edges]
+    foot = on_side(as_vector(value)[None], ends[:, 0], ends[:, 1])
+    return _nearest(np.linalg.norm(foot - as_vector(value), axis=1), count)
+
+
+def _faces_near(mesh: Mesh, value: Any, count: float) -> Booleans:
+    return _nearest(face_distances(mesh, as_vector(value)), count)
+
+
+def _uneven(mesh: Mesh, value: Any, _: float) -> Booleans:
+    topology = mesh.topology
+    area = face_areas(topology, mesh.points)
+    two = topology.edge_faces[topology.edge_face_count == 2]
+    one, other = area[two].T
+    low, high = np.minimum(one, other), np.maximum(one, other)
+    uneven = high > float(value) * low
+    mask = np.zeros(mesh.n_faces, dtype=np.bool_)
+    mask[two[uneven]] = True
+    return mask
+
+
+def _on_set(kind: Kind) -> Callable[[Mesh, Any, float], Booleans]:
+    def of(mesh: Mesh, value: Any, _: float) -> Booleans:
+        for named in mesh.sets:
+            if named.name == value:
+                return convert(mesh.topology, Selection(named.kind, named.indices), kind).mask(mesh.topology)
+        raise EditError(f"There is no set “{value}”.")
+
+    return of
 
 
 def _faces_open(mesh: Mesh, value: Any, _: float) -> Booleans:
@@ -139,4 +237,11 @@ _CONDITIONS: dict[tuple[str, str], Callable[[Mesh, Any, float], Booleans]] = {
     ("edges", "angle_over"): lambda mesh, value, _: edge_folds(mesh.topology, mesh.points) > float(value),
     ("faces", "flatness_over"): lambda mesh, value, _: flatness(mesh.topology, mesh.points) > float(value),
     ("edges", "along"): _edge_along,
+    ("points", "near"): _points_near,
+    ("edges", "near"): _edges_near,
+    ("faces", "near"): _faces_near,
+    ("edges", "length"): lambda mesh, value, _: _compare_sizes(edge_lengths(mesh.topology, mesh.points), value),
+    ("faces", "area"): lambda mesh, value, _: _compare_sizes(face_areas(mesh.topology, mesh.points), value),
+    ("faces", "uneven_over"): _uneven,
+    **{(kind, "on"): _on_set(kind) for kind in KINDS},
 }

@@ -116,6 +116,10 @@ def _none_left(rest: dict[str, Any]) -> None:
         raise ScriptError(f"The step has something it does not know: {', '.join(rest)}.")
 
 
+def _set_part(session: Session, name: Any, rest: dict[str, Any]) -> None:
+    session.do("set_part", part=str(name), **rest)
+
+
 _STEPS: dict[str, Callable[[Session, Any, dict[str, Any]], None]] = {
     "do": _do,
     "step": _add_step,
@@ -124,6 +128,7 @@ _STEPS: dict[str, Callable[[Session, Any, dict[str, Any]], None]] = {
     "select_where": _select_where,
     "select_none": _select_none,
     "part": _part,
+    "set_part": _set_part,
     "level": _level,
     "value": _value,
 }

@@ -22,7 +22,7 @@ from levelloop.core.selection import (
     select_all,
     without_hidden,
 )
-from levelloop.core.where import select_where
+from levelloop.core.where import element_near, select_where
 from levelloop.document.document import Document, Part
 from levelloop.document.looks import checked_looks
 from levelloop.document.operations import REGISTRY
@@ -30,7 +30,7 @@ from levelloop.document.recipe import STEPS, StepKind
 from levelloop.document.registry import Operation
 from levelloop.document.running import State, check, described, run, targets_of
 from levelloop.document.units import parse_length
-from levelloop.document.where_sentence import parse_where
+from levelloop.document.where_sentence import parse_where, read_conditions
 
 
 class Session:
@@ -233,6 +233,7 @@ class Session:
     ) -> None:
         """Selects elements of the active part: points or faces by index, edges as directed point pairs.
 
+        An element may be named by a place in the world instead: {"near": (x, y, z)}, an edge {"near": (from, to)}.
         add, remove: to or from what is selected; else nothing else stays selected, in no part.
         """
         given = [
@@ -241,6 +242,9 @@ class Session:
         if len(given) != 1:
             raise EditError("Select one kind at a time: points, edges or faces.")
         kind, values = given[0]
+        if isinstance(values, list | tuple) and any(isinstance(one, Mapping) for one in values):
+            world = self.part.to_world(self.part.mesh)
+            values = [element_near(world, kind, one) if isinstance(one, Mapping) else one for one in values]
         found = select(self.part.mesh.topology, kind, values)
         self.set_selection(combine(self.selection, found, add, remove), keep_others=add or remove)
 
@@ -260,7 +264,7 @@ class Session:
     def select_where(self, kind: Kind, add: bool = False, remove: bool = False, **conditions: Any) -> None:
         """Selects the elements for which every condition holds: sides=">4", plane="x", …"""
         world = self.part.to_world(self.part.mesh)
-        found = select_where(world, kind, **conditions)
+        found = select_where(world, kind, **read_conditions(conditions, self.document.reading))
         self.set_selection(combine(self.selection, found, add, remove), keep_others=add or remove)
 
     def select_sentence(self, sentence: str, add: bool = False, remove: bool = False) -> None:

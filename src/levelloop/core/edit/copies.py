@@ -22,6 +22,7 @@ from levelloop.core.tolerance import AUTOMATIC, last_place, settled
 from levelloop.core.words import counted
 
 MOST_FACES = 4_000_000
+SAME_ANGLE = 1e-9  # radians
 NEAR_MIDDLE = 0.25  # of an edge: a rim point that near to the plane was meant to lie on it
 
 
@@ -134,10 +135,19 @@ def mirror_across(
     return Edit(new_mesh, chosen, whole, _told_middle(flat, edit, on_plane, point, normal, len(copied)))
 
 
-def keep_slice(mesh: Mesh, selection: Selection, count: int = 4, axis: Any = "z", pivot: Any = "origin") -> Edit:
-    """Keeps one of so many equal slices around an axis, from the first point's direction on, and takes the rest away.
+def keep_slice(
+    mesh: Mesh,
+    selection: Selection,
+    count: int = 4,
+    axis: Any = "z",
+    pivot: Any = "origin",
+    start: float | str = "best",
+) -> Edit:
+    """Keeps one of so many equal slices around an axis and takes the rest away.
 
-    Selected after: what is left. An array of that count, turned by 360° / count and welded, makes it whole again.
+    start: degrees from where the first point of a form about that axis lies, or "best", the first angle at which the
+    fewest faces are cut. Selected after: what is left. An array of that count, turned by 360° / count and welded,
+    makes it whole again.
     """
     if count < 2:
         raise EditError("Keep one of at least two slices.")
@@ -146,7 +156,8 @@ def keep_slice(mesh: Mesh, selection: Selection, count: int = 4, axis: Any = "z"
     frame = axis_turn(axis)
     centre = pivot_place(mesh, select_all(mesh.topology, "faces"), pivot)
     edit = Edit(mesh, select_all(mesh.topology, "faces"), identity(mesh))
-    angles = (0.0, 2.0 * np.pi / count)
+    first = _best_start(mesh, (mesh.points - centre) @ frame, count) if start == "best" else np.radians(float(start))
+    angles = (first, first + 2.0 * np.pi / count)
     for number, angle in enumerate(angles[: 1 if count == 2 else 2]):
         sign = 1.0 if number == 0 else -1.0
         normal = sign * (frame @ np.array([-np.sin(angle), np.cos(angle), 0.0]))
@@ -158,6 +169,36 @@ def keep_slice(mesh: Mesh, selection: Selection, count: int = 4, axis: Any = "z"
 
 
 # Helpers
+
+
+def _best_start(mesh: Mesh, places: Floats, count: int) -> float:
+    """The first angle from which a slice cuts the fewest faces: radians, below a slice's.
+
+    places: the points in the axis' own frame. What lies on the axis has no angle.
+    """
+    topology = mesh.topology
+    corners = places[topology.corners]
+    radius = np.hypot(corners[:, 0], corners[:, 1])
+    counts = radius > max(last_place(places), 1e-9 * float(radius.max(initial=0.0)))
+    angle = np.arctan2(corners[:, 1], corners[:, 0])
+    # Each face's angles about the mean direction of its corners, so that none jumps by a turn.
+    starts = topology.face_offsets[:-1]
+    mean = np.add.reduceat(np.where(counts[:, None], corners[:, :2] / np.maximum(radius, 1e-300)[:, None], 0.0), starts)
+    middle = np.arctan2(mean[:, 1], mean[:, 0])
+    off = np.angle(np.exp(1j * (angle - middle[topology.corner_face])))
+    low = middle + np.minimum.reduceat(np.where(counts, off, np.inf), starts)
+    high = middle + np.maximum.reduceat(np.where(counts, off, -np.inf), starts)
+    real = low < high
+    turns = 2.0 * np.pi * np.arange(-1, 3)
+    low, high = (np.sort((side[real][:, None] + turns).ravel()) for side in (low, high))
+    share = 2.0 * np.pi / count
+    tries = np.mod(angle[counts], share)
+    tries[tries > share - SAME_ANGLE] -= share
+    tries = np.unique(tries if (np.abs(tries) < SAME_ANGLE).any() else np.append(tries, 0.0))
+    cut = np.zeros(len(tries), dtype=np.int64)
+    for place in (tries, tries + share):
+        cut += np.searchsorted(low, place - SAME_ANGLE) - np.searchsorted(high, place + SAME_ANGLE)
+    return float(tries[int(cut.argmin())])
 
 
 def _told_middle(flat: Mesh, edit: Edit, on_plane: Booleans, point: Floats, normal: Floats, welded_: int) -> str:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -11,78 +10,70 @@ import numpy as np
 from levelloop.core.arrays import Floats, Integers
 from levelloop.core.edit.carry import Edit
 from levelloop.core.edit.dividing import Figure, divide_by_figures, then, with_inner_points, with_points_on_edges
+from levelloop.core.edit.drawn import Piece, Place, drawn_pieces
 from levelloop.core.errors import EditError
 from levelloop.core.measure.faces import face_centres, face_normals
 from levelloop.core.mesh import Mesh
-from levelloop.core.planes import as_vector
+from levelloop.core.planes import as_direction, as_vector
 from levelloop.core.selection import Selection
 from levelloop.core.topology import Topology
+from levelloop.core.words import counted
 
 AT_END = 1e-9  # a ratio this near to 0 or 1 is the point there
-
-
-@dataclass(frozen=True)
-class Place:
-    """One place of a path: on a point, on an edge at a ratio from its lower point, or in a face."""
-
-    kind: str
-    index: int
-    ratio: float = 0.0
-    at: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
 
 def cut(
     mesh: Mesh,
     selection: Selection,
-    path: Sequence[Mapping[str, Any]] = (),
+    path: Sequence[Any] = (),
     closed: bool = False,
     ratio: float | None = None,
+    toward: Any = None,
+    through: bool = False,
 ) -> Edit:
     """Draws edges through faces along a path.
 
     path: places {"edge": [a, b], "ratio": t}, {"point": i} or {"face": f, "at": (x, y, z)} in order; each two that
-    follow each other lie on one face. closed: back to the first; ratio: where all edges are crossed, from the
-    point each names first. Ends inside a face are tied to its nearest corner, so
-    that all faces stay plain polygons. Selected after: the new edges.
+    follow each other lie on one face. Or, with `toward`, places anywhere, also (x, y, z): a line drawn over the form
+    as it is seen in that direction, over all edges on its way. closed: back to the first; ratio: where all edges are
+    crossed, from the point each names first; through: what lies behind is cut too. Ends inside a face are tied to its
+    nearest corner, so that all faces stay plain polygons. Selected after: the new edges.
     """
+    if len(path) < (3 if closed else 2):
+        raise EditError(f"A cut needs at least {3 if closed else 2} places.")
     if ratio is not None:
         path = [{**entry, "ratio": ratio} if "edge" in entry else entry for entry in path]
+    if toward is not None:
+        line = np.array([_seat(mesh, entry) for entry in path])
+        return _divided(mesh, drawn_pieces(mesh, line, as_direction(toward), closed, through))
+    if through or not all(isinstance(entry, Mapping) for entry in path):
+        raise EditError("Places in space and a cut through need the direction they are seen along; give toward.")
     places = [_read(mesh, entry) for entry in path]
-    if len(places) < (3 if closed else 2):
-        raise EditError(f"A cut needs at least {3 if closed else 2} places.")
-    edit, numbers = _with_places(mesh, places)
     pairs = list(zip(range(len(places) - 1), range(1, len(places)), strict=True))
     if closed:
         pairs.append((len(places) - 1, 0))
     topology = mesh.topology
-    of_face: dict[int, list[tuple[int, int]]] = {}
+    pieces: list[Piece] = []
     for a, b in pairs:
-        if numbers[a] == numbers[b] or _along_one_edge(topology, places[a], places[b]):
+        if places[a] == places[b] or _along_one_edge(topology, places[a], places[b]):
             continue
         shared = sorted(_faces_at(topology, places[a]) & _faces_at(topology, places[b]))
         if not shared:
             raise EditError(f"Places {a + 1} and {b + 1} of the cut share no face; put one on each edge between.")
-        of_face.setdefault(shared[0], []).append((numbers[a], numbers[b]))
-    if not of_face:
-        raise EditError("The cut runs along edges that are there already.")
-    drawn = {point for segments in of_face.values() for pair in segments for point in pair}
-    lonely = [n for place, n in zip(places, numbers, strict=True) if place.kind == "face" and n not in drawn]
-    if lonely:
+        pieces.append(Piece(shared[0], places[a], places[b]))
+    drawn = {place for piece in pieces for place in (piece.start, piece.end)}
+    if any(place.kind == "face" and place not in drawn for place in places):
         raise EditError("A place inside a face is joined to nothing.")
-    figures = [Figure(face, np.array(segments, dtype=np.int64)) for face, segments in sorted(of_face.items())]
-    inner = np.array([n for place, n in zip(places, numbers, strict=True) if place.kind == "face"], dtype=np.int64)
-    divided = divide_by_figures(edit.mesh, figures, inner)
-    told = f"{len(of_face)} {'face was' if len(of_face) == 1 else 'faces were'} cut."
-    result = then(edit, divided)
-    return Edit(result.mesh, result.selection, result.origin, told)
+    return _divided(mesh, pieces)
 
 
-def mirrored_path(
-    mesh: Mesh, path: Sequence[Mapping[str, Any]], twin: Integers, across: Floats
-) -> list[dict[str, Any]]:
+def mirrored_path(mesh: Mesh, path: Sequence[Any], twin: Integers, across: Floats) -> list[Any]:
     """The path across a plane, by a matrix (4, 4); raises EditError where a place has no twin."""
-    result: list[dict[str, Any]] = []
+    result: list[Any] = []
     for entry in path:
+        if not isinstance(entry, Mapping):
+            result.append(tuple((as_vector(entry) @ across[:3, :3] + across[3, :3]).tolist()))
+            continue
         place = _read(mesh, entry)
         if place.kind == "face":
             corners = twin[mesh.topology.face(place.index)]
@@ -102,6 +93,36 @@ def mirrored_path(
 
 
 # Helpers
+
+
+def _divided(mesh: Mesh, pieces: list[Piece]) -> Edit:
+    """The faces cut by the pieces of lines in them."""
+    if not pieces:
+        raise EditError("The cut runs along edges that are there already, or over no face.")
+    places = list(dict.fromkeys(place for piece in pieces for place in (piece.start, piece.end)))
+    edit, numbers = _with_places(mesh, places)
+    number = dict(zip(places, numbers, strict=True))
+    of_face: dict[int, list[tuple[int, int]]] = {}
+    for piece in pieces:
+        segment = number[piece.start], number[piece.end]
+        if segment[0] != segment[1]:
+            of_face.setdefault(piece.face, []).append(segment)
+    figures = [Figure(face, np.array(segments, dtype=np.int64)) for face, segments in sorted(of_face.items())]
+    inner = np.array([number[place] for place in places if place.kind == "face"], dtype=np.int64)
+    result = then(edit, divide_by_figures(edit.mesh, figures, inner))
+    told = f"{counted(len(of_face), 'face was', 'faces were')} cut."
+    return Edit(result.mesh, result.selection, result.origin, told)
+
+
+def _seat(mesh: Mesh, entry: Any) -> Floats:
+    """Where a place of a path is: (3,)."""
+    if not isinstance(entry, Mapping):
+        return as_vector(entry)
+    place = _read(mesh, entry)
+    if place.kind == "edge":
+        a, b = mesh.points[mesh.topology.edges[place.index]]
+        return np.asarray(a + place.ratio * (b - a))
+    return mesh.points[place.index] if place.kind == "point" else np.array(place.at)
 
 
 def _read(mesh: Mesh, entry: Mapping[str, Any]) -> Place:

@@ -30,6 +30,22 @@ def closest_places(mesh: Mesh, places: Floats) -> tuple[Floats, Floats]:
     return found[best], face_normals(mesh.topology, mesh.points)[face[triangle[best]]]
 
 
+def face_distances(mesh: Mesh, place: Floats) -> Floats:
+    """How far each face is from a place: (m,) mm, over its triangles."""
+    flat, face = triangles(mesh.topology, mesh.points, mesh.diagonal)
+    found = _on_triangles(np.broadcast_to(place, (len(flat), 3)), *(mesh.points[flat[:, n]] for n in range(3)))
+    distance = np.full(mesh.n_faces, np.inf)
+    np.minimum.at(distance, face, np.linalg.norm(found - place, axis=1))
+    return distance
+
+
+def on_side(p: Floats, a: Floats, b: Floats) -> Floats:
+    """The nearest place to p on each line from a to b: (n, 3)."""
+    way = b - a
+    ratio = ((p - a) * way).sum(axis=-1) / np.maximum((way**2).sum(axis=-1), 1e-300)
+    return np.asarray(a + np.clip(ratio, 0.0, 1.0)[..., None] * way)
+
+
 # Helpers
 
 
@@ -64,14 +80,8 @@ def _on_triangles(p: Floats, a: Floats, b: Floats, c: Floats) -> Floats:
     u = (np.cross(c - b, inside - b) * normal).sum(axis=-1)
     v = (np.cross(a - c, inside - c) * normal).sum(axis=-1)
     w = (np.cross(b - a, inside - a) * normal).sum(axis=-1)
-    sides = np.stack([_on_side(p, one, other) for one, other in ((a, b), (b, c), (c, a))], axis=-2)
+    sides = np.stack([on_side(p, one, other) for one, other in ((a, b), (b, c), (c, a))], axis=-2)
     best = np.linalg.norm(sides - p[..., None, :], axis=-1).argmin(axis=-1)
-    on_side = np.take_along_axis(sides, best[..., None, None], axis=-2)[..., 0, :]
+    on_rim = np.take_along_axis(sides, best[..., None, None], axis=-2)[..., 0, :]
     within = (u >= 0) & (v >= 0) & (w >= 0) & (area > 1e-300)
-    return np.asarray(np.where(within[..., None], inside, on_side))
-
-
-def _on_side(p: Floats, a: Floats, b: Floats) -> Floats:
-    way = b - a
-    ratio = ((p - a) * way).sum(axis=-1) / np.maximum((way**2).sum(axis=-1), 1e-300)
-    return np.asarray(a + np.clip(ratio, 0.0, 1.0)[..., None] * way)
+    return np.asarray(np.where(within[..., None], inside, on_rim))

@@ -21,7 +21,7 @@ from levelloop.core.tolerance import AUTOMATIC
 from levelloop.core.topology import Topology
 from levelloop.core.words import counted
 from levelloop.document.document import Document, Part
-from levelloop.document.parameters import Count, PartName, StepNumber, Toggle
+from levelloop.document.parameters import Angle, Count, PartName, StepNumber, Toggle
 from levelloop.document.parting import Change
 from levelloop.document.recipe import STEPS, Step, StepKind, growth, links_of
 from levelloop.document.registry import Operation
@@ -117,7 +117,12 @@ def bake_steps(document: Document, selections: Selections, until: int | None = N
 
 
 def slice_and_array(
-    document: Document, selections: Selections, count: int, axis: Any = "z", pivot: Any = "origin"
+    document: Document,
+    selections: Selections,
+    count: int,
+    axis: Any = "z",
+    pivot: Any = "origin",
+    start: float | str = "best",
 ) -> Change:
     """Keeps one of so many equal slices of the active part and repeats it by an array step.
 
@@ -130,7 +135,7 @@ def slice_and_array(
         pivot = document.anchor
     world = part.to_world(part.mesh)
     direction, centre = as_direction(axis), pivot_place(world, select_all(world.topology, "faces"), pivot)
-    edit = keep_slice(world, NOTHING, count, axis, tuple(centre))
+    edit = keep_slice(world, NOTHING, count, axis, tuple(centre), start)
     back = _into_part(part)
     mesh = edit.mesh if part.in_place else edit.mesh.with_points(edit.mesh.points @ back[:3, :3] + back[3, :3])
     repeat = {
@@ -266,9 +271,13 @@ RECIPE: tuple[Operation, ...] = (
         "Keep a slice",
         "Recipe",
         slice_and_array,
-        "Keep one of {count} slices about {axis}, pivot {pivot}, and repeat it",
+        "Keep one of {count} slices about {axis}, pivot {pivot}, start {start}, and repeat it",
         "Work on one slice; an array step repeats it",
         "parts",
-        (Count("count", 4, "Equal slices", low=2, high=1000), *AROUND),
+        (
+            Count("count", 4, "Equal slices", low=2, high=1000),
+            *AROUND,
+            Angle("start", "best", "Where the slice begins; or best, where the fewest faces are cut", words=("best",)),
+        ),
     ),
 )

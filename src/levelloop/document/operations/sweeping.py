@@ -18,6 +18,7 @@ from levelloop.core.edit.thicken import thicken
 from levelloop.core.edit.weaving import weave
 from levelloop.core.forms.curves import curve_to_edges, set_curve
 from levelloop.core.mesh import Mesh
+from levelloop.core.planes import as_direction
 from levelloop.core.tolerance import AUTOMATIC
 from levelloop.document.operations.common import ANY
 from levelloop.document.parameters import (
@@ -34,11 +35,13 @@ from levelloop.document.parameters import (
     Points,
     Ratio,
     Toggle,
+    Vector,
     Within,
 )
 from levelloop.document.registry import Operation
 from levelloop.document.rows import (
     AROUND,
+    AXES,
     ROW,
     RUN_OUT,
     SCALE_OF_COPIES,
@@ -58,7 +61,8 @@ def _plane(hint: str) -> Parameter:
 
 
 def _mirrored_cut(mesh: Mesh, values: dict[str, Any], twin: Integers, across: Floats) -> dict[str, Any]:
-    return {**values, "path": mirrored_path(mesh, values["path"], twin, across)}
+    toward = values["toward"] and tuple((as_direction(values["toward"]) @ across[:3, :3]).tolist())
+    return {**values, "path": mirrored_path(mesh, values["path"], twin, across), "toward": toward}
 
 
 def _mirrored_strip(mesh: Mesh, values: dict[str, Any], twin: Integers, across: Floats) -> dict[str, Any] | None:
@@ -211,13 +215,22 @@ SWEEPING: tuple[Operation, ...] = (
         "Cut",
         "Build",
         cut,
-        "Cut along a path[ at ratio {ratio}], {closed}",
+        "Cut along a path[ at ratio {ratio}], {closed}[, seen along {toward}], {through}",
         "Draws edges through faces, from point to point",
         "cage",
         (
             CutPath("path", ()),
             Toggle("closed", False, "Whether it comes back", on="closed", off="open"),
             Ratio("ratio", None, "Where all edges are crossed", optional=True, low=0, high=1),
+            Vector(
+                "toward",
+                None,
+                "The direction places in space are seen along",
+                optional=True,
+                is_length=False,
+                words=AXES,
+            ),
+            Toggle("through", False, "Whether what lies behind is cut too", on="all through", off="in front only"),
         ),
         shortcut="C",
         icon="cut",
