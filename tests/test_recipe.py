@@ -522,7 +522,7 @@ def test_scripts_and_the_command_line_run_recipes(tmp_path: Path) -> None:
         (lambda s: s.do("keep_slice", count=1), "between 2"),
         (lambda s: s.do("keep_slice", pivot="anchor"), "no anchor yet"),
         (lambda s: s.do("copy_recipe"), "Name the part"),
-        (lambda s: s.add_step("array", count=9999, move=(1, 0, 0)), "at most|more than"),
+        (lambda s: s.add_step("array", count=9999, move=(1, 0, 0)), "the most|more than"),
     ],
 )
 def test_what_cannot_be_is_one_sentence_and_changes_nothing(run: Any, said: str) -> None:

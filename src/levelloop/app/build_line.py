@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QWidget
 
 from levelloop.app.stage import AT_ONCE, Stage
 from levelloop.app.theme import Theme, colour, text_font
-from levelloop.core.steps.chain import MOST_SMOOTHED
+from levelloop.core.limits import MOST_FACES
 from levelloop.core.subdivision.surface import HIGHEST_LEVEL, level_counts
 from levelloop.core.topology import Topology
 from levelloop.document.document import Part
@@ -197,7 +197,7 @@ class BuildLine(QWidget):
         index = STOPS.index(stop) if stop in STOPS else 0
         wanted = STOPS[min(max(index + by, 0), len(STOPS) - 1)]
         if isinstance(wanted, int) and self.session.document.parts:
-            while wanted > 0 and self.stage.faces_at(self.session.part, wanted) > MOST_SMOOTHED:
+            while wanted > 0 and self.stage.faces_at(self.session.part, wanted) > MOST_FACES:
                 wanted -= 1
         return wanted
 

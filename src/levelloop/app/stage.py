@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
 
 from levelloop.app.picture import Picture, make_picture, shown_level
 from levelloop.core.arrays import Floats
-from levelloop.core.steps.chain import MOST_SMOOTHED
+from levelloop.core.limits import MOST_FACES
 from levelloop.core.subdivision.surface import level_counts
 from levelloop.document.document import Part
 from levelloop.document.recipe import growth
@@ -194,12 +194,12 @@ class Stage(QObject):
             self._wanted.pop(part.id, None)
             return
         faces = self.faces_at(part, level)
-        if faces > MOST_SMOOTHED:
+        if faces > MOST_FACES:
             self.told.emit(f"That would be {faces:,} faces, more than fits; the cage is shown.")
             self._smooth[part.id] = smooth = False
             level = 0
             faces = self.faces_at(part, 0)
-            if faces > MOST_SMOOTHED:
+            if faces > MOST_FACES:
                 self._until[part.id] = until = 0
                 faces = part.mesh.n_faces
         if faces <= AT_ONCE or (level == 0 and not part.steps):

@@ -9,7 +9,7 @@ from typing import Literal, Self
 import numpy as np
 from numpy.typing import ArrayLike
 
-from levelloop.core.arrays import Booleans, Floats, Integers, as_indices, as_points, frozen
+from levelloop.core.arrays import AnyArray, Booleans, Floats, Integers, as_indices, as_points, frozen
 from levelloop.core.errors import MeshError
 from levelloop.core.topology import Topology, topology_of_faces
 
@@ -53,6 +53,11 @@ class NamedSet:
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "indices", frozen(np.unique(as_indices(self.indices))))
+
+
+def _all(value: float, count: int, dtype: type) -> AnyArray:
+    """One value so many times, in the room of one: what nobody has tagged takes no memory in the history."""
+    return frozen(np.broadcast_to(np.array(value, dtype=dtype), (count,)))
 
 
 @dataclass(frozen=True, eq=False)
@@ -122,32 +127,34 @@ class Mesh:
     def _fill(self, name: str, count: int, default: float, dtype: type) -> None:
         values = getattr(self, name)
         if values is None:
-            values = np.full(count, default, dtype=dtype)
+            values = _all(default, count, dtype)
         elif values.flags.writeable:
             values = np.array(values, dtype=dtype)
         if values.shape != (count,):
             raise MeshError(f"{name} must have {count} entries, got {values.shape}.")
+        if values.strides != (0,) and bool((values == default).all()):
+            values = _all(default, count, dtype)
         object.__setattr__(self, name, frozen(values))
 
     @property
     def creases(self) -> Floats:
         """Sharpness of every edge: (e,)."""
         if self.crease_sharpness is None:
-            object.__setattr__(self, "crease_sharpness", frozen(np.zeros(self.topology.n_edges)))
+            object.__setattr__(self, "crease_sharpness", _all(0.0, self.topology.n_edges, np.float64))
         return self.crease_sharpness
 
     @property
     def seams(self) -> Booleans:
         """Whether each edge is a seam: (e,)."""
         if self.seam is None:
-            object.__setattr__(self, "seam", frozen(np.zeros(self.topology.n_edges, dtype=np.bool_)))
+            object.__setattr__(self, "seam", _all(False, self.topology.n_edges, np.bool_))
         return self.seam
 
     @property
     def soft_edges(self) -> Booleans:
         """Whether each edge is shaded soft: (e,)."""
         if self.soft is None:
-            object.__setattr__(self, "soft", frozen(np.zeros(self.topology.n_edges, dtype=np.bool_)))
+            object.__setattr__(self, "soft", _all(False, self.topology.n_edges, np.bool_))
         return self.soft
 
     @cached_property

@@ -17,6 +17,7 @@ from numpy.typing import ArrayLike
 
 from levelloop.core.arrays import (
     WORTH_SCIPY,
+    AnyArray,
     Booleans,
     Integers,
     as_indices,
@@ -44,10 +45,9 @@ class Topology:
     Raises MeshError where a face or wire names a point that is not there or a face has fewer than three corners.
     """
 
-    face_offsets: Integers
-    corners: Integers
     n_points: int
     wires: Integers = NO_WIRES
+    _packed: tuple[AnyArray, AnyArray]  # the sizes of the faces and the corners, in as few bytes as they need
 
     def __init__(
         self, face_offsets: ArrayLike, corners: ArrayLike, n_points: int, wires: ArrayLike | None = None
@@ -62,6 +62,30 @@ class Topology:
                 raise MeshError(f"A wire joins two of the {self.n_points} points; one names another or the same twice.")
             plain = Topology.derived(self.face_offsets, self.corners, self.n_points)
             self.wires = frozen(_plain_wires(plain, pairs))
+
+    @cached_property
+    def face_offsets(self) -> Integers:
+        """Where each face's corners start: (m + 1,)."""
+        return frozen(offsets_from_sizes(self._packed[0].astype(np.int64)))
+
+    @cached_property
+    def corners(self) -> Integers:
+        """The point of each corner: (k,)."""
+        return frozen(self._packed[1].astype(np.int64))
+
+    def forget(self) -> None:
+        """Lets go of all that is derived and packs the rest; whoever asks again gets the same."""
+        # A child's edges are in its parent's order, not in that of their points.
+        if type(self) is not Topology:
+            return
+        if "_packed" not in self.__dict__:
+            sizes, points = self.face_sizes.max(initial=0), self.n_points
+            self._packed = (
+                self.face_sizes.astype(np.min_scalar_type(sizes)),
+                self.corners.astype(np.min_scalar_type(points)),
+            )
+        for name in [name for name in self.__dict__ if name not in ("n_points", "wires", "_packed")]:
+            self.__dict__.pop(name, None)
 
     @classmethod
     def derived(cls, face_offsets: Integers, corners: Integers, n_points: int) -> Self:
@@ -164,18 +188,14 @@ class Topology:
     @cached_property
     def edges(self) -> Integers:
         """Point pairs, the lower index first, sorted: (e, 2)."""
-        self._derive_edges()
-        edges: Integers = self.__dict__["edges"]
-        return edges
+        return self._derived_edges()[0]
 
     @cached_property
     def corner_edge(self) -> Integers:
         """The edge that each corner's half-edge lies on: (k,)."""
-        self._derive_edges()
-        corner_edge: Integers = self.__dict__["corner_edge"]
-        return corner_edge
+        return self._derived_edges()[1]
 
-    def _derive_edges(self) -> None:
+    def _derived_edges(self) -> tuple[Integers, Integers]:
         start, end = self.corners, self.corner_end
         if len(self.wires):
             start, end = np.concatenate((start, self.wires[:, 0])), np.concatenate((end, self.wires[:, 1]))
@@ -189,13 +209,14 @@ class Topology:
         corner_edge[order] = np.cumsum(first) - 1
         starts = np.flatnonzero(first)
         shown = order[starts]
-        self.__dict__["edges"] = frozen(np.stack((low[shown], high[shown]), axis=1))
+        edges = frozen(np.stack((low[shown], high[shown]), axis=1))
         if len(self.wires):
             corner_edge = corner_edge[: self.n_corners].copy()
         else:
             # Sorted by their keys, corners are sorted by their edges.
             self.__dict__["_corners_by_edge"] = frozen(order), frozen(np.append(starts, len(key)))
-        self.__dict__["corner_edge"] = frozen(corner_edge)
+        self.__dict__["edges"], self.__dict__["corner_edge"] = edges, frozen(corner_edge)
+        return edges, corner_edge
 
     @cached_property
     def corner_slot(self) -> Integers:

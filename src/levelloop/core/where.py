@@ -103,22 +103,34 @@ def comparison(value: Any) -> tuple[str, str]:
     """The sign and the number of ">4", "<= 2.5" or 4. Raises EditError where it is neither."""
     found = re.fullmatch(r"\s*(<=|>=|<|>|=)?\s*(\S.*?)\s*", str(value))
     if not found or isinstance(value, bool):
-        raise EditError(f'"{value}" is no comparison; write 4, ">4" or "<4".')
+        raise _no_comparison(value)
     return found.group(1) or "=", found.group(2)
 
 
-def _compare(numbers: Integers, value: Any) -> Booleans:
+def _signed(value: Any) -> tuple[str, float]:
     sign, number = comparison(value)
-    if float(number) != int(float(number)):
+    try:
+        return sign, float(number)
+    except ValueError as error:
+        raise _no_comparison(value) from error
+
+
+def _no_comparison(value: Any) -> EditError:
+    return EditError(f'"{value}" is no comparison; write 4, ">4" or "<4".')
+
+
+def _compare(numbers: Integers, value: Any) -> Booleans:
+    sign, number = _signed(value)
+    if number != int(number):
         raise EditError(f'"{value}" is no whole number.')
-    return _COMPARISONS[sign](numbers, int(float(number)))
+    return _COMPARISONS[sign](numbers, int(number))
 
 
 def _compare_sizes(sizes: Floats, value: Any) -> Booleans:
-    sign, number = comparison(value)
+    sign, number = _signed(value)
     if sign == "=":
-        return np.isclose(sizes, float(number), rtol=ALIKE, atol=0.0)
-    return _COMPARISONS[sign](sizes, float(number))
+        return np.isclose(sizes, number, rtol=ALIKE, atol=0.0)
+    return _COMPARISONS[sign](sizes, number)
 
 
 def _nearest(distance: Floats, count: float) -> Booleans:

@@ -319,8 +319,7 @@ class Session:
         if operation.acts_on == "selection":
             return self._select(base, operation, values)
         try:
-            with np.errstate(all="ignore"):
-                state = run(base, operation, values)
+            state = run(base, operation, values)
         except (MemoryError, OverflowError) as error:
             raise EditError(f"{operation.title} would make more than this machine's memory holds.") from error
         self._push(state, replacing)
@@ -369,9 +368,12 @@ class Session:
     def _announce(self, old: State, new: State) -> None:
         """Tells of a change; what recipes made of parts that are only history now is let go."""
         present = {id(part) for part in new.document.parts}
+        in_use = {id(part.mesh.topology) for part in new.document.parts}
         for part in old.document.parts:
             if id(part) not in present:
                 part.forget()
+            if id(part.mesh.topology) not in in_use:
+                part.mesh.topology.forget()
         self.changed.emit(old, new)
 
     def _amend(self, state: State) -> None:

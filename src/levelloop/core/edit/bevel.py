@@ -21,6 +21,7 @@ from levelloop.core.edit.bevel_points import bevel_points
 from levelloop.core.edit.carry import Edit
 from levelloop.core.edit.offset import meet_planes
 from levelloop.core.errors import EditError
+from levelloop.core.limits import check_fits
 from levelloop.core.measure.faces import face_normals, unit
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Selection
@@ -71,6 +72,7 @@ def _bevel_edges(
     out_bevel = chosen[topology.corner_edge[fans.corner]]
     in_bevel = chosen[topology.corner_edge[topology.previous_corner[fans.corner]]]
     in_fan = np.bincount(fans.fan, weights=out_bevel, minlength=len(fans.size)).astype(np.int64)
+    check_fits(mesh.n_faces + int(np.count_nonzero(chosen)) * steps + int(np.count_nonzero(in_fan > 2)) * steps**2)
     if (fans.closed & (in_fan == 1) & (fans.size == 2)).any():
         raise EditError("A bevelled edge ends at a point with one other edge only; take that point out first.")
 

@@ -18,6 +18,7 @@ from levelloop.core.edit.bevel_parts import (
 )
 from levelloop.core.edit.carry import Edit
 from levelloop.core.errors import EditError
+from levelloop.core.limits import check_fits
 from levelloop.core.measure.faces import unit
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Selection, points_of
@@ -30,6 +31,7 @@ def bevel_points(mesh: Mesh, selection: Selection, width: float, steps: int, rou
     fans = fans_of(topology, chosen)
     if len(fans.corner) == 0:
         raise EditError("To bevel a point it must belong to a face.")
+    check_fits(mesh.n_faces + len(fans.size) * steps**2)
     corner = fans.corner
     here = mesh.points[topology.corners[corner]]
     ahead = unit(mesh.points[topology.corner_end[corner]] - here)

@@ -13,6 +13,7 @@ from levelloop.core.edit.dividing import then
 from levelloop.core.edit.outlines import Outlines, drop_faces
 from levelloop.core.errors import EditError
 from levelloop.core.forms.curves import frames_along
+from levelloop.core.limits import check_fits
 from levelloop.core.measure.faces import face_normals, face_vectors, unit
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import NOTHING, Selection, outline
@@ -49,6 +50,7 @@ def bridge(mesh: Mesh, selection: Selection, steps: int = 1, twist: int = 0, bul
     first, second = _matched(here, one, other, twist)
     larger_first = len(first) >= len(second)
     long, short = (first, second) if larger_first else (second, first)
+    check_fits(here.n_faces + len(long) * steps)
     number_long, number_short = len(long), len(short)
     # Along the longer side the partner goes on, or stays: never two on at once.
     if one.closed:

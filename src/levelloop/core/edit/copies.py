@@ -15,13 +15,13 @@ from levelloop.core.edit.slicing import slice_planes
 from levelloop.core.edit.transform import pivot_place
 from levelloop.core.edit.weld import weld as welded
 from levelloop.core.errors import EditError
+from levelloop.core.limits import check_fits
 from levelloop.core.mesh import Mesh
 from levelloop.core.planes import as_plane, as_vector, axis_turn
 from levelloop.core.selection import Selection, points_of, select_all
 from levelloop.core.tolerance import AUTOMATIC, last_place, settled
 from levelloop.core.words import counted
 
-MOST_FACES = 4_000_000
 SAME_ANGLE = 1e-9  # radians
 NEAR_MIDDLE = 0.25  # of an edge: a rim point that near to the plane was meant to lie on it
 
@@ -43,8 +43,7 @@ def array(
     which points of the original and its copies become one, None: none do. Selected after: all of them.
     """
     faces, wires = _chosen(mesh, selection, "An array")
-    if count * (len(faces) + len(wires)) > MOST_FACES:
-        raise EditError(f"That would be {count * len(faces):,} faces; an array makes at most {MOST_FACES:,}.")
+    check_fits(count * (len(faces) + len(wires)))
     piece, piece_origin = _piece(mesh, faces, wires)
     centre = pivot_place(mesh, Selection("points", np.unique(piece_origin.points)), pivot)
     turn = axis_turn(axis, rotate) @ axis_turn(axis).T

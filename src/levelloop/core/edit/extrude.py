@@ -18,6 +18,7 @@ from levelloop.core.edit.offset import LONGEST, even_offsets, meet_planes, told_
 from levelloop.core.edit.strips import extrude_edges
 from levelloop.core.edit.wires import extrude_points
 from levelloop.core.errors import EditError
+from levelloop.core.limits import check_fits
 from levelloop.core.measure.faces import face_normals, face_vectors, unit
 from levelloop.core.mesh import Mesh
 from levelloop.core.planes import as_direction
@@ -118,6 +119,7 @@ def _raise(
     region = region_of(topology, np.sort(selection.indices), each)
     if not region.rim.any():
         raise EditError(f"The faces to {verb} close on themselves; leave out at least one, so that there is a rim.")
+    check_fits(mesh.n_faces + int(np.count_nonzero(region.rim)) * len(rows))
     outwards, inwards, off = _directions(mesh, region, along, bool(np.any(rows[:, 1] != 0)), each)
     base = points[region.fan_point]
     told = told_off(off, float(np.abs(rows[:, 0]).max()))

@@ -8,6 +8,7 @@ from levelloop.core.arrays import Booleans, Floats, Integers, inverse_of
 from levelloop.core.edit.carry import Edit, carry
 from levelloop.core.edit.outlines import Outlines, outline_with_cuts
 from levelloop.core.errors import EditError
+from levelloop.core.limits import check_fits
 from levelloop.core.measure.faces import edge_lengths
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Selection, select_mask
@@ -47,6 +48,7 @@ def run_loop(
     if twisted and not np.allclose(places, 1.0 - places[:, ::-1]):
         raise EditError("This ring comes back with its sides exchanged; only loops that lie mirrored fit it.")
     per_edge = places.shape[1]
+    check_fits(mesh.n_faces + len(edges) * per_edge)
     start = topology.edges[edges, np.where(forward[edges], 0, 1)]
     end = topology.edges[edges, np.where(forward[edges], 1, 0)]
     along = mesh.points[end] - mesh.points[start]

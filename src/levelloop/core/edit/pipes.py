@@ -10,6 +10,7 @@ from levelloop.core.edit.outlines import Outlines
 from levelloop.core.errors import EditError
 from levelloop.core.forms.curves import Path, frames_along
 from levelloop.core.forms.primitives import corner_backwards, first_corner, grid_inside
+from levelloop.core.limits import check_fits
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Selection
 
@@ -21,6 +22,7 @@ def pipe(mesh: Mesh, path: Path, places: Floats, sides: int, caps: str) -> Edit:
 
     caps: "open", "face", "quads" (sides must be even) or "round". Selected after: the new faces.
     """
+    check_fits(mesh.n_faces + len(places) * sides)
     on, radii = path.at(places), path.radius_at(places)
     frames = frames_along(on, path.closed, path.smooth)
     if caps == "quads" and sides % 2:

@@ -52,7 +52,7 @@ def inside(polygon: Floats, place: Floats) -> bool:
     x, y = polygon.T
     x2, y2 = np.roll(x, -1), np.roll(y, -1)
     crosses = (y > place[1]) != (y2 > place[1])
-    with np.errstate(all="ignore"):
+    with np.errstate(divide="ignore", invalid="ignore"):
         at = x + (place[1] - y) * (x2 - x) / (y2 - y)
     return bool(np.count_nonzero(crosses & (place[0] < at)) % 2)
 

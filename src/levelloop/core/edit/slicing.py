@@ -13,6 +13,7 @@ from levelloop.core.edit.dividing import Figure, divide_by_chords, divide_by_fig
 from levelloop.core.edit.outlines import Outlines, drop_faces
 from levelloop.core.edit.planar import area, cells, connected, flat_axes, inside
 from levelloop.core.errors import EditError
+from levelloop.core.limits import check_fits
 from levelloop.core.measure.faces import face_centres, face_normals
 from levelloop.core.mesh import Mesh
 from levelloop.core.planes import as_plane
@@ -39,6 +40,8 @@ def slice_planes(
     if not steps or not np.isfinite(steps).all():
         raise EditError("A slice needs at least one offset.")
     topology = mesh.topology
+    low, high = np.sort(((mesh.points - point) @ normal)[topology.edges], axis=1).T
+    check_fits(mesh.n_faces + int((np.searchsorted(steps, high) - np.searchsorted(steps, low)).clip(0).sum()))
     # The edges that the last slice has left selected hold no face: then all is meant.
     found = faces_of(topology, selection)
     if selection.kind == "edges":

@@ -11,12 +11,11 @@ from levelloop.core.edit.carry import Edit, carry, identity, mapped
 from levelloop.core.edit.dividing import divide_by_chords, then, with_points_on_edges
 from levelloop.core.edit.outlines import Outlines
 from levelloop.core.errors import EditError
+from levelloop.core.limits import check_fits
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Selection
 from levelloop.core.subdivision.surface import SmoothSurface
 from levelloop.core.topology import Topology
-
-MOST_FACES = 4_000_000
 
 
 def split_ring(mesh: Mesh, selection: Selection, count: int = 1) -> Edit:
@@ -28,6 +27,7 @@ def split_ring(mesh: Mesh, selection: Selection, count: int = 1) -> Edit:
     if selection.kind != "edges" or len(selection) < 2:
         raise EditError("To split a ring, select at least two of its edges.")
     edges = np.sort(selection.indices)
+    check_fits(mesh.n_faces + len(edges) * count)
     edit, new = with_points_on_edges(
         mesh, np.repeat(edges, count), np.tile(np.arange(1, count + 1) / (count + 1), len(edges))
     )
@@ -69,8 +69,7 @@ def subdivide(mesh: Mesh, selection: Selection, times: int = 1, smooth: float = 
     if len(faces) == 0:
         raise EditError("There are no faces to subdivide.")
     total = int(mesh.topology.face_sizes[faces.indices].sum()) * 4 ** (times - 1)
-    if total > MOST_FACES:
-        raise EditError(f"That would be {total:,} faces; at most {MOST_FACES:,} are made at once.")
+    check_fits(total)
     edit = Edit(mesh, faces, identity(mesh))
     for _ in range(times):
         edit = then(edit, _split_once(edit.mesh, edit.selection.indices, smooth))

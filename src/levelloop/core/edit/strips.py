@@ -13,6 +13,7 @@ from levelloop.core.edit.carry import Edit, carry
 from levelloop.core.edit.offset import meet_planes
 from levelloop.core.edit.outlines import Outlines
 from levelloop.core.errors import EditError
+from levelloop.core.limits import check_fits
 from levelloop.core.measure.faces import face_normals, point_normals, unit
 from levelloop.core.mesh import Mesh
 from levelloop.core.planes import as_direction
@@ -37,6 +38,7 @@ def extrude_edges(
     edges = np.sort(selection.indices)
     if selection.kind != "edges" or len(edges) == 0:
         raise EditError("To extrude edges, select at least one edge.")
+    check_fits(mesh.n_faces + len(edges) * steps)
     corner = topology.edge_pair[edges, 0]
     # A wire has no face to agree with; its strip runs as the wire does.
     wire = topology.wire_edges[edges]

@@ -19,6 +19,7 @@ from levelloop.core.edit.weld import weld as welded
 from levelloop.core.edit.wires import wires_through
 from levelloop.core.errors import EditError
 from levelloop.core.forms.curves import Path, frames_along, path_of, turned_about
+from levelloop.core.limits import check_fits
 from levelloop.core.measure.faces import face_centres, face_vectors
 from levelloop.core.mesh import Mesh
 from levelloop.core.planes import as_direction
@@ -57,7 +58,7 @@ def revolve(
     def layers(points: Floats) -> list[Floats]:
         return [centre + _turned(points - centre, direction, turn) for turn in turns.tolist()]
 
-    edit = _swept(mesh, selection, layers, closed)
+    edit = _swept(mesh, selection, layers, steps, closed)
     return _finished(mesh, edit, selection, weld, closed, direction, centre)
 
 
@@ -109,7 +110,7 @@ def helix(
             local = _drawn_to(local, direction, foot, max(min(size, 1.0), least))
         return centre + _turned(local, direction, 2.0 * np.pi * turns * share) + direction * rise * share
 
-    edit = _swept(mesh, selection, layers, False)
+    edit = _swept(mesh, selection, layers, rows, False)
     if run_out > 0:
         # The start fades too.
         moved = edit.mesh.points.copy()
@@ -139,7 +140,11 @@ def extrude_along(
         raise EditError("To extrude along a curve, select faces or edges.")
     path = _near_end_first(_path(curve), mesh.points[points_of(mesh.topology, selection)])
     places = path.places(steps, even)
-    return _swept(mesh, selection, lambda points: _moved_along(points, path, places, end_scale, twist)[1:], False)
+
+    def layers(points: Floats) -> list[Floats]:
+        return _moved_along(points, path, places, end_scale, twist)[1:]
+
+    return _swept(mesh, selection, layers, steps, False)
 
 
 def sweep(
@@ -169,7 +174,11 @@ def sweep(
             path = _near_end_first(path, mesh.points[points_of(mesh.topology, selection)])
             places = path.places(rows, even)
         kept = slice(1, -1) if path.closed else slice(1, None)
-        edit = _swept(mesh, selection, lambda points: _moved_along(points, path, places, 1.0, 0.0)[kept], path.closed)
+
+        def layers(points: Floats) -> list[Floats]:
+            return _moved_along(points, path, places, 1.0, 0.0)[kept]
+
+        edit = _swept(mesh, selection, layers, rows, path.closed)
         new = Selection("faces", np.arange(mesh.n_faces, edit.mesh.n_faces))
         return replace(edit, selection=new)
     if len(selection):
@@ -192,10 +201,12 @@ def _turned(local: Floats, axis: Floats, angle: float) -> Floats:
     return np.asarray(local * cosine + np.cross(axis, local) * sine + np.outer(local @ axis, axis) * (1.0 - cosine))
 
 
-def _swept(mesh: Mesh, selection: Selection, layers: Any, closed: bool) -> Edit:
-    """Points, edges or faces through layers; closed: the last layer is where they began."""
+def _swept(mesh: Mesh, selection: Selection, layers: Any, rows: int, closed: bool) -> Edit:
+    """Points, edges or faces through so many layers; closed: the last layer is where they began."""
     if len(selection) == 0:
         raise EditError("Select what is to be swept: points, edges or faces.")
+    if selection.kind != "faces":
+        check_fits(mesh.n_faces + len(selection) * rows)
     if selection.kind == "points":
         base = selection.indices
         return wires_through(mesh, base, layers(mesh.points[base]), closed)
@@ -204,6 +215,7 @@ def _swept(mesh: Mesh, selection: Selection, layers: Any, closed: bool) -> Edit:
         base, first, second = profile_of(mesh, edges)
         return strips_through(mesh, edges, base, first, second, layers(mesh.points[base]), closed)
     region = region_of(mesh.topology, np.sort(selection.indices), False)
+    check_fits(mesh.n_faces + int(np.count_nonzero(region.rim)) * rows)
     if not region.rim.any():
         raise EditError("The faces close on themselves; leave out at least one, so that there is a rim.")
     if not closed:

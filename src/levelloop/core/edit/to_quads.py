@@ -5,14 +5,16 @@ from __future__ import annotations
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers, mask_of
-from levelloop.core.edit.carry import Edit, carry, mapped, through
+from levelloop.core.edit.carry import Edit, carry, identity, mapped, through
 from levelloop.core.edit.outlines import Outlines
-from levelloop.core.edit.planar import flat_axes, inside
+from levelloop.core.edit.planar import flat_axes
+from levelloop.core.edit.quadding import quads_of
 from levelloop.core.edit.take_out import take_out
 from levelloop.core.errors import EditError
 from levelloop.core.measure.faces import edge_folds, face_normals, half_cross, unit
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Selection
+from levelloop.core.words import counted
 
 MOST_SKEWED = 0.35  # below this a pair would make a sliver or a concave quad
 
@@ -21,7 +23,8 @@ def to_quads(mesh: Mesh, selection: Selection, over: float = 30.0) -> Edit:
     """Splits selected n-gons, or all, into quads, then joins triangles in pairs, the squarest first.
 
     N-gons with an odd number of sides leave one triangle each. over: degrees;
-    a fold larger than that stays an edge, and so does a crease. Selected after: the new quads.
+    a fold larger than that stays an edge, and so does a crease. Selected after: what is no quad yet of what was to be
+    one, or where nothing is left the new quads.
     """
     topology = mesh.topology
     if selection.kind != "faces" and len(selection):
@@ -30,27 +33,30 @@ def to_quads(mesh: Mesh, selection: Selection, over: float = 30.0) -> Edit:
         raise EditError("There are no faces to make quads of.")
     chosen = mask_of(selection.indices, mesh.n_faces) if len(selection) else np.ones(mesh.n_faces, dtype=np.bool_)
     large = np.flatnonzero(chosen & (topology.face_sizes > 4))
-    if len(large):
-        split = _split(mesh, large)
-        if split is not None:
-            rest = _joined(split.mesh, np.flatnonzero(chosen[split.origin.faces]), over)
-            quads = np.flatnonzero(np.isin(split.origin.faces, large))
-            if rest is None:
-                return Edit(split.mesh, Selection("faces", quads), split.origin, split.message)
-            kept = np.union1d(mapped(Selection("faces", quads), rest.origin).indices, rest.selection.indices)
-            told = f"{split.message} {rest.message}"
-            return Edit(rest.mesh, Selection("faces", kept), through(split.origin, rest.origin), told)
-    edit = _joined(mesh, np.flatnonzero(chosen), over)
-    if edit is None:
-        raise EditError("No two of these triangles make a good quad.")
-    return edit
+    edit, told = Edit(mesh, Selection("faces", large[:0]), identity(mesh)), []
+    for cuts in (True, False):
+        those = np.flatnonzero(chosen[edit.origin.faces])
+        done = _split(mesh, large) if cuts else _joined(edit.mesh, those, over)
+        if done is not None:
+            made = np.union1d(mapped(edit.selection, done.origin).indices, done.selection.indices)
+            edit = Edit(done.mesh, Selection("faces", made), through(edit.origin, done.origin))
+            told.append(done.message)
+    if not told:
+        raise EditError("No two of these triangles make a good quad, and no n-gon can be cut into good ones.")
+    sizes = edit.mesh.topology.face_sizes
+    left = np.flatnonzero(chosen[edit.origin.faces] & (sizes != 4))
+    if len(left):
+        kinds = ((sizes[left] == 3, "triangle"), (sizes[left] > 4, "n-gon"))
+        rest = [counted(int(those.sum()), kind) for those, kind in kinds if those.any()]
+        told.append(f"Left, and selected: {' and '.join(rest)}.")
+    return Edit(edit.mesh, Selection("faces", left) if len(left) else edit.selection, edit.origin, " ".join(told))
 
 
 # Helpers
 
 
 def _split(mesh: Mesh, large: Integers) -> Edit | None:
-    """N-gons cut into quads, each time the squarest of four corners in a row; None where no cut is any good."""
+    """N-gons cut into quads; selected after: these. None where no cut is any good."""
     topology = mesh.topology
     normals = face_normals(topology, mesh.points)
     outlines = Outlines(topology, mask_of(large, mesh.n_faces))
@@ -58,7 +64,7 @@ def _split(mesh: Mesh, large: Integers) -> Edit | None:
     for face in large.tolist():
         rim = topology.face(face)
         places = (mesh.points[rim] - mesh.points[rim[0]]) @ flat_axes(normals[face]).T if normals[face].any() else None
-        rings = [np.arange(len(rim))] if places is None else _quads_of(places)
+        rings = [np.arange(len(rim))] if places is None else quads_of(places)
         first = np.zeros(len(rings), dtype=np.bool_)
         first[0] = True
         sizes = np.array([len(ring) for ring in rings], dtype=np.int64)
@@ -70,37 +76,7 @@ def _split(mesh: Mesh, large: Integers) -> Edit | None:
     new_mesh, origin = carry(mesh, plain, mesh.points, np.arange(mesh.n_points), face_origin)
     many = len(large)
     told = f"{many} {'n-gon became' if many == 1 else 'n-gons became'} {many + pieces} faces."
-    return Edit(new_mesh, Selection("faces", large[:0]), origin, told)
-
-
-def _quads_of(places: Floats) -> list[Integers]:
-    """The corners of quads that a polygon (n, 2) is cut into; what no good quad fits is left as it is."""
-    left: Integers = np.arange(len(places))
-    found: list[Integers] = []
-    while len(left) > 4:
-        count = len(left)
-        window = left[(np.arange(count)[:, None] + np.arange(4)) % count]
-        quality = _corner_quality(places[window])
-        # No corner of the rest may lie in the quad that is cut off.
-        for start in np.argsort(-quality).tolist():
-            others = np.setdiff1d(left, window[start])
-            if quality[start] <= MOST_SKEWED - 1.0:
-                return [left, *found]
-            if not any(inside(places[window[start]], places[other]) for other in others.tolist()):
-                break
-        else:
-            return [left, *found]
-        found.append(window[start])
-        left = np.setdiff1d(left, window[start][1:3], assume_unique=True)
-    return [left, *found]
-
-
-def _corner_quality(quad: Floats) -> Floats:
-    """1 for right angles, 0 for straight or folded corners, below 0 for reflex ones: (q, 4, 2) → (q,)."""
-    ahead, behind = np.roll(quad, -1, axis=1) - quad, np.roll(quad, 1, axis=1) - quad
-    turn = ahead[..., 0] * behind[..., 1] - ahead[..., 1] * behind[..., 0]
-    dot = (ahead * behind).sum(axis=2)
-    return np.asarray(1.0 - np.abs(np.arctan2(turn, dot) - np.pi / 2).max(axis=1) / (np.pi / 2))
+    return Edit(new_mesh, Selection("faces", np.flatnonzero(mask_of(large, mesh.n_faces)[face_origin])), origin, told)
 
 
 def _joined(mesh: Mesh, faces: Integers, over: float) -> Edit | None:
@@ -119,9 +95,7 @@ def _joined(mesh: Mesh, faces: Integers, over: float) -> Edit | None:
     if not joined.any():
         return None
     edit = take_out(mesh, Selection("edges", edges[joined]), two_edge_points=False)
-    left = int(chosen.sum()) - 2 * int(joined.sum())
-    rest = f"; {left} had no partner." if left else "."
-    message = f"{2 * int(joined.sum())} triangles became {int(joined.sum())} quads{rest}"
+    message = f"{2 * int(joined.sum()):,} triangles became {counted(int(joined.sum()), 'quad')}."
     return Edit(edit.mesh, edit.selection, edit.origin, message)
 
 

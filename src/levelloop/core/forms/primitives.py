@@ -9,6 +9,7 @@ import numpy as np
 from levelloop.core.arrays import Floats, Integers, offsets_from_sizes
 from levelloop.core.edit.outlines import merge_points
 from levelloop.core.errors import EditError
+from levelloop.core.limits import check_fits
 from levelloop.core.mesh import Mesh
 from levelloop.core.planes import as_vector, axis_turn
 from levelloop.core.topology import Topology
@@ -20,6 +21,7 @@ def plane(size: Any = (20.0, 20.0), cells: Any = (1, 1)) -> Mesh:
     """A grid of quads in the xy plane, facing +z. size: (x, y) mm; cells: (x, y) counts."""
     width, depth = _sizes(size, 2)
     across, along = _cells(cells, 2)
+    check_fits(across * along)
     x, y = np.linspace(-width / 2, width / 2, across + 1), np.linspace(-depth / 2, depth / 2, along + 1)
     grid_y, grid_x = np.meshgrid(y, x, indexing="ij")
     points = np.stack((grid_x, grid_y, np.zeros_like(grid_x)), axis=2).reshape(-1, 3)
@@ -33,6 +35,7 @@ def box(size: Any = (20.0, 20.0, 20.0), cells: Any = (1, 1, 1)) -> Mesh:
     """
     lengths = _sizes(size, 3)
     counts = _cells(cells, 3)
+    check_fits(2 * (counts[0] * counts[1] + counts[1] * counts[2] + counts[2] * counts[0]))
     sides = ((1, 0, 2, -1), (0, 1, 2, 1), (0, 2, 1, -1), (1, 2, 0, 1), (0, 2, 1, 1), (1, 2, 0, -1))
     all_points, all_faces, first = [], [], 0
     for u, v, w, sign in sides:

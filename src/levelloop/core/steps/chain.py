@@ -11,13 +11,11 @@ import numpy as np
 from levelloop.core.arrays import Floats
 from levelloop.core.edit.carry import Edit
 from levelloop.core.errors import EditError
+from levelloop.core.limits import BYTES_IN_RECIPE, check_fits
 from levelloop.core.mesh import Mesh
 from levelloop.core.steps.trace import Trace, after_edit, after_smoothing, untouched
 from levelloop.core.subdivision.surface import SmoothSurface, level_counts
 from levelloop.core.topology import Topology
-
-# Faces that fit: about 2 kB each while a step makes them, 1 kB once they are smoothed.
-MOST_MADE, MOST_SMOOTHED = 2_000_000, 8_000_000
 
 
 @dataclass(frozen=True, eq=False)
@@ -169,7 +167,7 @@ def _edited(link: Link, mesh: Mesh, route: Route, old: Stop | None) -> Stop:
     followed = _followed(link, mesh, old)
     if followed is not None:
         return followed
-    _check_size(mesh.n_faces * link.growth, MOST_MADE)
+    check_fits(mesh.n_faces * link.growth, BYTES_IN_RECIPE)
     edit = link.run(mesh)
     topology = edit.mesh.topology
     if topology is mesh.topology:
@@ -201,7 +199,7 @@ def _smoothed(link: Smoothing, mesh: Mesh, route: Route, old: Stop | None) -> St
         return old
     surface = old.surface if old is not None else None
     if surface is None or surface.level != link.level or not surface.fits(mesh):
-        _check_size(level_counts(mesh.topology, link.level)[2], MOST_SMOOTHED)
+        check_fits(level_counts(mesh.topology, link.level)[2])
         surface = made = SmoothSurface(mesh, link.level, like=surface)
         follow = Route(lambda: after_smoothing(route.trace, made))
     else:
@@ -210,11 +208,6 @@ def _smoothed(link: Smoothing, mesh: Mesh, route: Route, old: Stop | None) -> St
     raw = surface.points(mesh.points)
     points = surface.limit(raw) if link.limit else raw
     return Stop(link, mesh, points, follow, None, surface, raw)
-
-
-def _check_size(faces: float, most: int) -> None:
-    if faces > most:
-        raise EditError(f"That would be about {round(faces):,} faces, more than fits.")
 
 
 def _alike(edit: Edit, old: Edit) -> bool:

@@ -78,7 +78,7 @@ class ChildTopology(Topology):
         corner = np.arange(4 * self.n_faces)
         return frozen((corner & ~3) | ((corner + 3) & 3))
 
-    def _derive_edges(self) -> None:
+    def _derived_edges(self) -> tuple[Integers, Integers]:
         parent = self.parent
         n, e, k = parent.n_points, parent.n_edges, parent.n_corners
         own_half = parent.corner_slot  # the half of a corner's edge that is at its own point
@@ -93,8 +93,8 @@ class ChildTopology(Topology):
         edges[: 2 * e, 1] = np.repeat(n + np.arange(e), 2)
         edges[2 * e :, 0] = n + parent.corner_edge
         edges[2 * e :, 1] = at_corners(parent, np.arange(n + e, n + e + parent.n_faces))
-        self.__dict__["edges"] = frozen(edges)
-        self.__dict__["corner_edge"] = frozen(corner_edge.reshape(-1))
+        self.__dict__["edges"], self.__dict__["corner_edge"] = frozen(edges), frozen(corner_edge.reshape(-1))
+        return edges, corner_edge.reshape(-1)
 
     @cached_property
     def edge_face_count(self) -> Integers:

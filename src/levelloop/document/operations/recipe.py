@@ -13,10 +13,11 @@ from levelloop.core.edit.carry import carry, identity
 from levelloop.core.edit.copies import keep_slice
 from levelloop.core.edit.transform import pivot_place
 from levelloop.core.errors import EditError
+from levelloop.core.limits import BYTES_IN_RECIPE, check_fits
 from levelloop.core.mesh import Mesh
 from levelloop.core.planes import as_direction
 from levelloop.core.selection import NOTHING, Selection, select_all
-from levelloop.core.steps.chain import MOST_MADE, build
+from levelloop.core.steps.chain import build
 from levelloop.core.tolerance import AUTOMATIC
 from levelloop.core.topology import Topology
 from levelloop.core.words import counted
@@ -49,8 +50,7 @@ def add_or_set(
         steps = (*part.steps[:place], replace(old, parameters=parameters), *part.steps[place + 1 :])
     changed = replace(part, steps=steps)
     faces = part.mesh.n_faces * growth(steps)
-    if faces > MOST_MADE:
-        raise EditError(f"That would be about {round(faces):,} faces; a recipe makes at most {MOST_MADE:,}.")
+    check_fits(faces, BYTES_IN_RECIPE)
     # What takes long is built where it is shown, off the window's thread; it says there what cannot run.
     told = _told(part, changed, place) if faces <= TOLD_AT_ONCE else ""
     return Change(document.with_part(changed), selections, told)

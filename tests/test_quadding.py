@@ -1,0 +1,93 @@
+"""Polygons cut into quads: nothing lost, nothing concave, nothing silent, and alike where the polygon is."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from levelloop.core.arrays import Floats
+from levelloop.core.edit.planar import area
+from levelloop.core.edit.quadding import CLEAR, LARGEST, corner_quality, quads_of
+from levelloop.core.edit.to_quads import to_quads
+from levelloop.core.measure.faces import face_areas
+from levelloop.core.mesh import Mesh, mesh_of_faces
+from levelloop.core.selection import NOTHING
+
+
+def polygon(radii: list[float], squeeze: float = 1.0) -> Floats:
+    """A star-shaped polygon: a corner in each of even directions."""
+    angle = 2.0 * np.pi * np.arange(len(radii)) / len(radii)
+    return np.asarray(np.array(radii)[:, None] * np.stack((np.cos(angle), squeeze * np.sin(angle)), axis=1))
+
+
+def as_mesh(places: Floats) -> Mesh:
+    return mesh_of_faces(np.column_stack((places, np.zeros(len(places)))), [list(range(len(places)))])
+
+
+radii = st.integers(5, 24).flatmap(lambda count: st.lists(st.floats(1, 6), min_size=count, max_size=count))
+
+
+@given(radii)
+def test_nothing_is_lost_and_what_is_cut_off_is_convex(radii: list[float]) -> None:
+    places = polygon(radii)
+    pieces = quads_of(places)
+    assert sum(area(places[piece]) for piece in pieces) == pytest.approx(area(places))
+    assert sum(len(piece) - 2 for piece in pieces) == len(places) - 2
+    for piece in pieces:
+        assert area(places[piece]) > 0
+        if len(piece) == 4 and len(pieces) > 1:
+            assert corner_quality(places[[piece]])[0] > CLEAR
+
+
+@given(st.integers(5, 60), st.floats(0.4, 1.0))
+def test_convex_polygons_become_quads_and_odd_ones_leave_a_triangle(count: int, squeeze: float) -> None:
+    sizes = sorted(len(piece) for piece in quads_of(polygon([10.0] * count, squeeze)))
+    if count <= LARGEST and squeeze > 0.6:
+        assert set(sizes) <= {3, 4} and sizes.count(3) == count % 2
+    assert sum(size - 2 for size in sizes) == count - 2
+
+
+@given(
+    st.integers(2, 9).flatmap(lambda half: st.lists(st.floats(2, 5), min_size=half + 1, max_size=half + 1)),
+    st.booleans(),
+    st.integers(0, 17),
+)
+def test_what_is_alike_on_both_sides_is_cut_alike(half: list[float], through_corner: bool, turn: int) -> None:
+    radii = [*half, *half[-2:0:-1]] if through_corner else [*half, *half[::-1]]
+    if len(radii) < 5:
+        return
+    count = len(radii)
+    places = polygon(radii)
+    if not through_corner:
+        # The line lies between two corners.
+        angle = 2.0 * np.pi * (np.arange(count) + 0.5) / count
+        places = np.array(radii)[:, None] * np.stack((np.cos(angle), np.sin(angle)), axis=1)
+    pieces = {tuple(sorted(piece.tolist())) for piece in quads_of(np.roll(places, turn, axis=0))}
+    axis = (2 * turn if through_corner else 2 * turn - 1) % count
+    twins = {tuple(sorted((axis - corner) % count for corner in piece)) for piece in pieces}
+    # An uneven way is taken only where it leaves fewer corners or triangles.
+    if pieces != twins:
+        assert sum(len(piece) != 4 for piece in pieces) < len(pieces)
+    else:
+        assert pieces == twins
+
+
+def test_points_on_straight_sides_make_no_slivers() -> None:
+    # A box's top with points of its neighbours along two of its sides.
+    places = np.array([(0, 0), (3, 0), (7, 0), (10, 0), (10, 6), (6, 6), (4, 6), (0, 6)], dtype=float)
+    pieces = quads_of(places)
+    assert all(area(places[piece]) > 1 for piece in pieces)
+    assert [len(piece) for piece in pieces] == [4, 4, 4]
+
+
+def test_what_is_left_is_counted_and_selected() -> None:
+    # Three reflex corners in a row need three diagonals; three quads have two.
+    places = [(0, 0), (14, 0), (14, 14), (4.2, 14), (4.2, 12.9), (3.0, 11.0), (1.1, 9.8), (0, 9.8)]
+    edit = to_quads(as_mesh(np.array(places, dtype=float)), NOTHING)
+    sizes = edit.mesh.topology.face_sizes
+    left = np.flatnonzero(sizes != 4)
+    assert len(left) and edit.selection.indices.tolist() == left.tolist()
+    assert f"Left, and selected: {len(left)} triangles." in edit.message
+    assert face_areas(edit.mesh.topology, edit.mesh.points).min() > 1e-3
