@@ -115,6 +115,7 @@ int main(int argc, char** argv) {
             auto const& last = refiner->GetLevel(level);
             with_uv.clear();
             for (int f = 0; f < last.GetNumFaces(); ++f) {
+                if (last.IsFaceHole(f)) continue;
                 auto corners_of = last.GetFaceVertices(f);
                 auto uv_of = last.GetFaceFVarValues(f, 0);
                 for (int i = 0; i < corners_of.size(); ++i) {

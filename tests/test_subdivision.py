@@ -376,6 +376,34 @@ def test_uv_agrees_with_the_reference_library(name: str, rule: UVRule, boundary:
             assert cKDTree(theirs).query(rows)[0].max() < 2e-6 * float(np.ptp(cage.points, axis=0).max())
 
 
+@needs_reference
+@pytest.mark.parametrize("name", [name for name in ORIENTED if CAGES[name].topology.open_edges.any()])
+def test_what_a_loose_boundary_leaves_out_agrees_with_the_reference_library(name: str) -> None:
+    """Of boundaries whose creases never fade the faces stay; corners and weaker creases keep none."""
+    program = build()
+    assert program is not None
+    for seed in range(6):
+        random = np.random.default_rng(seed)
+        cage = CAGES[name]
+        topology = cage.topology
+        creases = np.where(
+            random.random(topology.n_edges) < (0.3, 0.9)[seed % 2], random.choice([2.0, 10.0, 10.0]), 0.0
+        )
+        creases *= topology.open_edges | (random.random(topology.n_edges) < 0.2)
+        corners = np.where(random.random(cage.n_points) < 0.3, 10.0, 0.0)
+        uv = np.zeros((topology.n_corners, 2))
+        cage = replace(cage, crease_sharpness=creases, corner_sharpness=corners, uv=uv, scheme=Scheme("none"))
+        for level in (1, 2):
+            ours = smooth(cage, level)
+            rows = ours.points[ours.topology.corners]
+            _, theirs = run(program, cage, level)
+            assert len(theirs) == len(rows)
+            if len(rows):
+                size = float(np.ptp(cage.points, axis=0).max())
+                assert cKDTree(theirs[:, :3]).query(rows)[0].max() < 2e-6 * size
+                assert cKDTree(rows).query(theirs[:, :3])[0].max() < 2e-6 * size
+
+
 def test_levels_out_of_range_are_refused() -> None:
     with pytest.raises(EditError, match="0 to 6"):
         SmoothSurface(box(), 7)

@@ -51,12 +51,12 @@ def sharp_of(
 ) -> Sharp:
     """What is sharp on a mesh by its tags and its shape.
 
-    creases: (e,), corner_sharpness: (n,), 0 … 10. Open and non-manifold edges are always sharp; but for edgeOnly a
+    creases: (e,), corner_sharpness: (n,), 0 … 10. Open and non-manifold edges are always sharp; for edgeAndCorner a
     point with only one face is too.
     """
     sharp = np.where((topology.edge_face_count != 2) | (creases >= SHARPNESS_NEVER_FADES), np.inf, creases)
     corner = np.where(corner_sharpness >= SHARPNESS_NEVER_FADES, np.inf, corner_sharpness)
-    if boundary != "edgeOnly":
+    if boundary == "edgeAndCorner":
         corner = np.where(topology.point_face_count == 1, np.inf, corner)
     edges, points = np.flatnonzero(sharp > 0), np.flatnonzero(corner > 0)
     return Sharp(edges, sharp[edges], points, corner[points])

@@ -10,7 +10,7 @@ import numpy as np
 from levelloop.core.arrays import Booleans, Floats, Integers, mask_of
 from levelloop.core.edit.outlines import drop_faces
 from levelloop.core.errors import EditError
-from levelloop.core.mesh import Mesh, NamedSet
+from levelloop.core.mesh import SHARPNESS_NEVER_FADES, Mesh, NamedSet
 from levelloop.core.subdivision.face_varying import refined_uv
 from levelloop.core.subdivision.limit import (
     Sectors,
@@ -219,13 +219,15 @@ class SmoothSurface:
     def left_out(self) -> Booleans:
         """Faces that are no part of the surface: (m',).
 
-        They come from holes of the cage and, with boundary "none" above level 0, from its faces at the boundary.
+        They come from holes of the cage and, with boundary "none" above level 0, from its faces that touch a boundary
+        edge's end, but for edges whose crease never fades: these are kept as they are.
         """
         topology = self.cage.topology
         out = self.cage.hole
         if self.cage.scheme.boundary == "none" and self.level:
             out = out.copy()
-            out[topology.faces_of_points(np.flatnonzero(topology.open_points))] = True
+            loose = topology.open_edges & (self.cage.creases < SHARPNESS_NEVER_FADES)
+            out[topology.faces_of_points(np.unique(topology.edges[loose]))] = True
         return np.asarray(out[self.face_origin])
 
     def mesh(self, surface_points: Floats) -> Mesh:
