@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 
 import numpy as np
 import pytest
 
 from levelloop.core.mesh import Mesh
 from levelloop.document.session import Session
+from levelloop.files import notes_on_meshes, read_document, write_meshes
 
 Place = tuple[float, float, float]
 SIZES = (1e-4, 1e-3, 1.0, 1e3, 1e4)
@@ -217,3 +219,18 @@ def test_small_and_large_forms_stand_in_one_document() -> None:
     session.do("combine")
     assert all(report.ready for _, report in session.reports("print"))
     assert session.part.mesh.topology.n_shells == 2
+
+
+def test_a_single_precision_file_says_how_far_off_it_is(tmp_path: Path) -> None:
+    for at, is_told in (((0.0, 0.0, 0.0), False), ((1e6, 0.0, 0.0), True)):
+        session = Session.new()
+        session.do("add_box", size=(1, 1, 1), at=at)
+        meshes = [(part.name, part.output()) for part in session.document.parts]
+        for ending in (".stl", ".usda", ".obj", ".ply"):
+            path = tmp_path / f"box{ending}"
+            write_meshes(meshes, path)
+            notes = notes_on_meshes(meshes, path)
+            there = np.concatenate([part.mesh.points for part in read_document(path).parts])
+            off = np.abs(np.sort(there, axis=0) - np.sort(meshes[0][1].points, axis=0)).max() if ending != ".stl" else 0
+            assert bool(notes) == (is_told and ending in (".stl", ".usda"))
+            assert notes or off < 1e-4

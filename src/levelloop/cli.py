@@ -61,11 +61,9 @@ def open_file(file: Path) -> None:
 @click.option("--part", "part_name", help="One part only.")
 def smooth(file: Path, output: Path, level: int | None, limit: bool, part_name: str | None) -> None:
     """Smooth FILE and write the surface."""
-    from levelloop.files import write_meshes
-
     parts = _chosen(_document(file), part_name)
     meshes = [(part.name, part.output(level, True if limit else None if level is None else False)) for part in parts]
-    write_meshes(meshes, output)
+    _write(meshes, output)
 
 
 @cli.command()
@@ -74,14 +72,14 @@ def smooth(file: Path, output: Path, level: int | None, limit: bool, part_name: 
 @click.option("--part", "part_name", help="One part only.")
 def convert(file: Path, output: Path, part_name: str | None) -> None:
     """Write the cages of FILE, unsmoothed, as another format."""
-    from levelloop.files import is_document, write_document, write_meshes
+    from levelloop.files import is_document, write_document
 
     document = _document(file)
     if is_document(output) and part_name is None:
         write_document(document, output)
         _note(document)
         return
-    write_meshes([(part.name, part.to_world(part.mesh)) for part in _chosen(document, part_name)], output)
+    _write([(part.name, part.to_world(part.mesh)) for part in _chosen(document, part_name)], output)
 
 
 @cli.command()
@@ -111,7 +109,7 @@ def run(script: Path, file: Path | None, output: Path) -> None:
     """Run a SCRIPT of operations, on FILE or on an empty document."""
     from levelloop.document.script import read_script, run_script
     from levelloop.document.session import Session
-    from levelloop.files import is_document, write_meshes
+    from levelloop.files import is_document
 
     steps = read_script(script)
     session = Session(_document(file)) if file else Session.new()
@@ -120,7 +118,16 @@ def run(script: Path, file: Path | None, output: Path) -> None:
         session.save(output)
         _note(session.document)
     else:
-        write_meshes([(part.name, part.output()) for part in _chosen(session.document, None)], output)
+        _write([(part.name, part.output()) for part in _chosen(session.document, None)], output)
+
+
+def _write(meshes: list[tuple[str, Mesh]], output: Path) -> None:
+    """Writes meshes, and says what the file says less exactly."""
+    from levelloop.files import notes_on_meshes, write_meshes
+
+    write_meshes(meshes, output)
+    for note in notes_on_meshes(meshes, output):
+        click.echo(note, err=True)
 
 
 def _note(document: Document) -> None:

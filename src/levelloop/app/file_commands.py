@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from levelloop.app.asking import file_to_open, file_to_write, may_discard, may_replace
 from levelloop.core.words import counted
 from levelloop.document.session import Session
-from levelloop.files import DOCUMENT_WRITERS, MESH_WRITERS, notes_on, write_meshes
+from levelloop.files import DOCUMENT_WRITERS, MESH_WRITERS, notes_on, notes_on_meshes, write_meshes
 from levelloop.files.errors import ChangedOnDiskError
 
 if TYPE_CHECKING:
@@ -74,7 +74,7 @@ class FileCommands:
             meshes = [(part.name, part.output()) for part in parts]
             write_meshes(meshes, path)
             counts = f"{counted(len(parts), 'part')}, {counted(sum(mesh.n_faces for _, mesh in meshes), 'face')}"
-            self.window.tell(f"Wrote {path.name}: {counts}.")
+            self.window.tell(" ".join((f"Wrote {path.name}: {counts}.", *notes_on_meshes(meshes, path))))
 
         return self.window.attempt(write)
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 
+import numpy as np
+
 from levelloop.core.mesh import Mesh
 from levelloop.core.words import shortened
 from levelloop.document.document import Document, document_of_meshes
@@ -44,6 +46,8 @@ MESH_WRITERS: dict[str, Callable[[Path, Named], None]] = {
     ".usda": write_usd_meshes,
     ".usdc": write_usd_meshes,
 }
+SINGLE_PRECISION = (".stl", ".usda", ".usdc")
+WORTH_SAYING = 1e-4  # of a part's size
 TITLES = {
     ".usda": "OpenUSD, text",
     ".usdc": "OpenUSD, binary",
@@ -91,6 +95,22 @@ def notes_on(document: Document) -> list[str]:
         f"USD has no word for creases evened out by the Chaikin rule ({listed}); other programs will smooth "
         "uneven creases there as they are."
     ]
+
+
+def notes_on_meshes(meshes: Named, path: Path) -> list[str]:
+    """What a file of that ending says less exactly than it is, in sentences: single precision far from the origin."""
+    if path.suffix.lower() not in SINGLE_PRECISION:
+        return []
+    notes = []
+    for name, mesh in meshes:
+        size = float(np.ptp(mesh.points, axis=0).max()) if mesh.n_points else 0.0
+        off = float(np.abs(mesh.points - mesh.points.astype(np.float32)).max(initial=0.0))
+        if off > WORTH_SAYING * size:
+            notes.append(
+                f"“{name}” is off by up to {off:.3g} mm in this file, whose numbers are of single precision; "
+                "move it nearer to the origin first."
+            )
+    return notes
 
 
 def write_meshes(meshes: Named, path: Path) -> None:
