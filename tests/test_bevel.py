@@ -5,11 +5,18 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from conftest import CAGES, CLOSED
+from hypothesis import given
+from hypothesis import strategies as st
+from hypothesis.strategies import DataObject
 
+from levelloop.core.arrays import Floats
 from levelloop.core.edit.bevel import bevel
+from levelloop.core.edit.carry import Edit
+from levelloop.core.edit.extrude import extrude
+from levelloop.core.edit.join import join_points
 from levelloop.core.errors import EditError
 from levelloop.core.forms.primitives import box, cylinder, plane
-from levelloop.core.measure.faces import face_areas, signed_volume
+from levelloop.core.measure.faces import edge_folds, face_areas, face_normals, signed_volume
 from levelloop.core.mesh import Mesh
 from levelloop.core.review import review
 from levelloop.core.selection import Selection, select, select_all, select_loop
@@ -95,7 +102,9 @@ def test_a_middle_loop_runs_on_where_the_bevel_ends() -> None:
     sheet = plane((8, 8), (8, 8))
     inner = Selection("edges", np.flatnonzero(np.abs(sheet.points[sheet.topology.edges]).max(axis=(1, 2)) < 1.5)[:1])
     plain, with_loop = bevel(sheet, inner, 0.2), bevel(sheet, inner, 0.2, middle_loop=True)
-    assert (plain.mesh.topology.face_sizes == 3).sum() == 2
+    # Without the loop the strip's two ends hold the old points; nothing without area closes them.
+    assert sorted(plain.mesh.topology.face_sizes)[-1] == 6 and (plain.mesh.topology.face_sizes != 3).all()
+    assert face_areas(plain.mesh.topology, plain.mesh.points).min() > 0.1
     assert (with_loop.mesh.topology.face_sizes >= 4).all()
     ends = sheet.topology.edges[inner.indices[0]]
     assert with_loop.mesh.topology.valence[ends].tolist() == [4, 4]
@@ -143,3 +152,76 @@ def test_open_edges_are_left_and_said() -> None:
     assert edit.message == "8 of the edges have no face on both sides and stayed."
     with pytest.raises(EditError, match="a face on both sides"):
         bevel(sheet, Selection("edges", np.flatnonzero(sheet.topology.open_edges)), 0.2)
+
+
+# Exact on planar input
+
+PLANAR = {
+    "box": lambda: box((40, 40, 20), (2, 2, 1)),
+    "cells": lambda: box((12, 9, 6), (4, 3, 2)),
+    "sheet": lambda: plane((10, 10), (4, 4)),
+    "L": lambda: extrude(box((20, 20, 10), (2, 2, 1)), Selection("faces", np.array([7])), 8.0).mesh,
+}
+
+
+def on_old_planes(cage: Mesh, edit: Edit) -> Floats:
+    """How far each point of the result lies off the nearest plane of an old face: (n,)."""
+    normals = face_normals(cage.topology, cage.points)
+    first = cage.points[cage.topology.corners[cage.topology.face_offsets[:-1]]]
+    return np.abs(edit.mesh.points @ normals.T - np.einsum("ij,ij->i", first, normals)).min(axis=1)
+
+
+@given(st.data(), st.sampled_from(sorted(PLANAR)), st.sampled_from([1, 2, 3, 4]))
+def test_rails_lie_on_the_old_faces_and_nothing_is_without_area(data: DataObject, form: str, steps: int) -> None:
+    cage = PLANAR[form]()
+    inner = np.flatnonzero(cage.topology.edge_face_count == 2)
+    picked = data.draw(st.lists(st.sampled_from(inner.tolist()), min_size=1, max_size=4, unique=True))
+    edit = bevel(cage, Selection("edges", np.array(sorted(picked))), 0.4, steps, roundness=0.0)
+    topology = edit.mesh.topology
+    assert np.array_equal(topology.open_edges.any(), cage.topology.open_edges.any())
+    assert topology.euler_number() == cage.topology.euler_number()
+    if "lie off them" not in edit.message:
+        low, high = cage.points.min(axis=0), cage.points.max(axis=0)
+        assert (edit.mesh.points >= low - 1e-9).all() and (edit.mesh.points <= high + 1e-9).all()
+    if form == "sheet":
+        assert face_areas(topology, edit.mesh.points).sum() == pytest.approx(100.0, abs=1e-9)
+    if steps == 1:
+        old = on_old_planes(cage, edit)
+        assert "lie off them" in edit.message or old.max() < 1e-9
+    found = {finding.check for finding in review(edit.mesh, "print").findings}
+    assert "zero_area" not in found, edit.message
+
+
+def test_a_diagonal_of_a_sheet_keeps_its_corners() -> None:
+    sheet = plane((100, 100))
+    joined = join_points(sheet, Selection("points", np.array([0, 3]))).mesh
+    inner = np.flatnonzero(joined.topology.edge_face_count == 2)
+    for steps in (1, 2, 3, 4):
+        edit = bevel(joined, Selection("edges", inner), 3.0, steps)
+        assert face_areas(edit.mesh.topology, edit.mesh.points).sum() == pytest.approx(10_000, abs=1e-6)
+        assert np.abs(edit.mesh.points[:, :2]).max() == 50.0
+
+
+def test_one_edge_left_out_keeps_a_box_its_size() -> None:
+    block = box((40, 40, 20), (2, 2, 1))
+    edges = np.flatnonzero((np.abs(block.points[block.topology.edges][:, :, 2] + 10) < 1e-9).all(axis=1))
+    sharp = edges[edge_folds(block.topology, block.points)[edges] > 60]
+    for left_out in range(len(sharp)):
+        edit = bevel(block, Selection("edges", np.delete(sharp, left_out)), 3.0)
+        assert np.abs(edit.mesh.points).max() <= 20.0 + 1e-9
+        assert not edit.mesh.topology.open_edges.any()
+
+
+def test_each_chain_has_its_own_limit() -> None:
+    # Two strips far apart, one in a narrow place.
+    sheet = plane((100, 10), (20, 1))
+    points = sheet.points.copy()
+    points[np.isclose(points[:, 0], -35.0), 0] = -39.9
+    sheet = sheet.with_points(points)
+    middle = sheet.points[sheet.topology.edges].mean(axis=1)[:, 0]
+    upright = np.ptp(sheet.points[sheet.topology.edges][:, :, 0], axis=1) == 0
+    pick = [int(np.flatnonzero(upright & np.isclose(middle, x))[0]) for x in (-40.0, 30.0)]
+    edit = bevel(sheet, Selection("edges", np.array(pick)), 2.0)
+    assert "The width was held at 2 points at 0.099 mm" in edit.message
+    rails = np.unique(np.round(edit.mesh.points[:, 0], 9))
+    assert {28.0, 32.0} <= set(rails.tolist())

@@ -89,7 +89,7 @@ def soft(window: Window) -> None:
 
 def bevel(window: Window) -> None:
     """A rounded block: its edges bevelled in three steps, the numbers open."""
-    only(window, "bee head")
+    only(window)
     window.session.do("add_box", size=(60, 40, 30), cells=(3, 2, 1), name="smoker foot")
     window.session.select_where("edges", angle_over=30)
     window.start("bevel")
@@ -131,8 +131,7 @@ def measure(window: Window) -> None:
 
 def guides(window: Window) -> None:
     """Looking through a named camera; the bee's drawing projected onto a block, another one being moved."""
-    only(window, "bee form")
-    window.session.edit_part("bee form", "Hide", visible=False)
+    only(window)
     window.session.do("add_box", size=(60, 40, 80), at=(-85, 0, 42), name="bee block", cells=(3, 2, 4))
     window.session.do("set_guide", name="bee, front", onto="bee block", opacity=0.9)
     window.view.look("front")
@@ -145,10 +144,11 @@ def guides(window: Window) -> None:
 
 
 def only(window: Window, *names: str) -> None:
-    """Hides all parts but some, and makes the first of those the active one."""
+    """Hides all parts but some, and makes the first of those the active one; none: hides all."""
     for part in window.session.document.parts:
         window.session.edit_part(part.id, "Show", visible=part.name in names)
-    window.session.set_active(names[0])
+    if names:
+        window.session.set_active(names[0])
 
 
 def thread(window: Window) -> None:

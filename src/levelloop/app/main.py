@@ -57,6 +57,10 @@ def open_window(file: Path | None, demo: bool) -> int:
     window = Window(session)
     catch_defects(window.tell)
     window.resize(1280, 800)
+    if demo:
+        # The demo is there to be seen: smooth.
+        for part in session.document.parts:
+            window.stage.show_until(part.id, None, True)
     window.show()
     # Ctrl+C in the terminal ends the program between two events.
     timer = QTimer()

@@ -21,10 +21,8 @@ GROUPS = {
     "bellows": "smoker",
     "spout": "smoker",
     "hose": "smoker",
-    "bee form": "bee",
     "bee head": "bee",
 }
-HELPERS = ("bee form",)
 # Drawings of the bee: the image, its view, width and place of its middle in mm; both 84 mm high.
 GUIDES = (("bee_front", "front", 70.0, (-85.0, 42.0)), ("bee_side", "right", 98.0, (-95.0, 42.0)))
 
@@ -36,10 +34,7 @@ def demo_document() -> Document:
         text = files("levelloop.demo").joinpath(f"{name}.json").read_text(encoding="utf-8")
         run_script(session, json.loads(text))
     document = session.document
-    parts = tuple(
-        replace(part, group=GROUPS.get(part.name, ""), helper=part.name in HELPERS, visible=part.name not in HELPERS)
-        for part in document.parts
-    )
+    parts = tuple(replace(part, group=GROUPS.get(part.name, "")) for part in document.parts)
     return replace(
         document,
         parts=parts,

@@ -11,7 +11,7 @@ import numpy as np
 
 from levelloop.core.arrays import Floats
 from levelloop.core.edit.carry import Edit
-from levelloop.core.edit.copies import array
+from levelloop.core.edit.copies import array, copy_step
 from levelloop.core.edit.sweeping import helix, revolve
 from levelloop.core.edit.thicken import thicken
 from levelloop.core.edit.transform import slant
@@ -19,8 +19,9 @@ from levelloop.core.edit.weld import weld
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import NOTHING, select_all
 from levelloop.core.steps.chain import Link, Smoothing
+from levelloop.core.steps.images import Seen, chained, mirrored_images, neighbouring_images
 from levelloop.core.steps.mirror import PLANES, follow_mirror, mirror
-from levelloop.core.steps.shaping import bend, taper, twist
+from levelloop.core.steps.shaping import bend, closes, ring_step, taper, twist
 from levelloop.core.subdivision.surface import HIGHEST_LEVEL
 from levelloop.core.tolerance import AUTOMATIC
 from levelloop.document.parameters import Angle, Choice, Count, Parameter, Ratio, Toggle, Vector, Within
@@ -83,10 +84,10 @@ def links_of(
             continue
         if step.key != "smooth":
             links.append(_link(step, place))
-        elif not _is_rail(step):
-            links += _smoothing(step.parameters["level"], False, step.parameters["creases"], place)
-        elif place == rail:
-            links += _smoothing(level, limit, step.parameters["creases"], place)
+        elif not _is_rail(step) or place == rail:
+            wanted, on_limit = (level, limit) if _is_rail(step) else (step.parameters["level"], False)
+            seen = _seen(steps[place + 1 : until])
+            links += _smoothing(wanted, on_limit, step.parameters["creases"], place, seen)
     if rail == len(steps) and until is None:
         links += _smoothing(level, limit, True, len(steps))
     return links
@@ -119,10 +120,36 @@ def _is_rail(step: Step) -> bool:
     return bool(step.parameters["level"] == "rail")
 
 
-def _smoothing(level: int, limit: bool, creases: bool, place: int) -> list[Link | Smoothing]:
+def _smoothing(level: int, limit: bool, creases: bool, place: int, seen: Seen | None = None) -> list[Link | Smoothing]:
     if level == 0 and not limit:
         return []
-    return [Smoothing(max(level, 1), limit, creases, place)]
+    return [Smoothing(max(level, 1), limit, creases, place, seen)]
+
+
+def _seen(later: Sequence[Step]) -> Seen | None:
+    """What the steps after a smoothing join to what it smooths: images in mirrors, copies, its own other end."""
+    joining = []
+    for step in later:
+        if step.enabled and step.key not in ("mirror", "array", "bend", "weld"):
+            break
+        if step.enabled and step.key != "weld":
+            joining.append(step)
+    if not joining:
+        return None
+
+    def images(mesh: Mesh) -> Sequence[Floats]:
+        sets: list[Sequence[Floats]] = []
+        for step in joining:
+            given = step.parameters
+            if step.key == "mirror":
+                sets.append(mirrored_images(given["planes"]))
+            elif step.key == "array" and given["weld"] is not None and given["scale"] == 1.0 and given["count"] > 1:
+                sets.append(neighbouring_images(copy_step(mesh, **given)))
+            elif step.key == "bend" and not sets and given["limits"] is None and closes(given["angle"]):
+                sets.append(neighbouring_images(ring_step(mesh, given["along"], given["around"])))
+        return chained(sets)
+
+    return Seen(tuple((step.key, repr(step.parameters)) for step in joining), images)
 
 
 def _link(step: Step, place: int) -> Link:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -26,6 +26,9 @@ from levelloop.core.measure.faces import face_normals, unit
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Selection
 from levelloop.core.topology import Topology
+
+EXACT = 1e-9  # of 1 mm: what lies nearer to a plane lies on it
+LEAST_RISE = 0.1  # of 1 mm: edges more along each other take a strip narrower than asked
 
 
 def bevel(
@@ -82,7 +85,11 @@ def _bevel_edges(
     sector_in_fan = np.where(closed, counted % np.maximum(b, 1), counted)
     is_end = (b > 0) & np.where(closed, b == 1, (sector_in_fan == 0) | (sector_in_fan == b))
     is_inner = (b > 0) & ~is_end
-    moves = _moves(mesh, fans, out_bevel, in_bevel, is_inner, sector_in_fan)
+    moves, off, narrow = _moves(mesh, fans, out_bevel, in_bevel, is_inner, sector_in_fan)
+    apart = _parted(fans, in_fan, is_inner, is_end & ~out_bevel & ~in_bevel, off, sector_in_fan)
+    if apart.any():
+        is_inner, is_end = is_inner & ~apart, is_end | apart
+        moves, off, narrow = _moves(mesh, fans, out_bevel, in_bevel, is_inner, sector_in_fan)
     at_slide = is_end & (out_bevel | in_bevel)
 
     # What stands at each position: the sector's point, the slide's own, and on which side a slide leaves the old one.
@@ -92,8 +99,10 @@ def _bevel_edges(
     suffix = np.where((suffix >= 0) & at_slide[suffix] & out_bevel[suffix], suffix, -1)
     first_move = np.where((prefix >= 0)[:, None], moves[prefix], moves)
     last_move = np.where((suffix >= 0)[:, None], moves[suffix], moves)
-    used = held_back(mesh, fans, first_move, last_move, width)
-    moves = moves * used
+    ahead = fans.place[topology.next_corner[fans.corner[out_bevel]]]
+    pairs = np.stack((fans.fan[out_bevel][ahead >= 0], fans.fan[ahead[ahead >= 0]]), axis=1)
+    used = held_back(mesh, fans, first_move, last_move, width, pairs)
+    moves = moves * used[fans.fan][:, None]
 
     build = Build(mesh)
     number = topology.corners[fans.corner].copy()
@@ -106,22 +115,94 @@ def _bevel_edges(
     leading = inner_positions[first]
     number[inner_positions] = build.add(mesh.points[point[leading]] + moves[leading], point[leading])[of_position]
 
+    gap = np.full(len(fans.size), -1, dtype=np.int64)
+    gap[fans.fan[apart]] = sector_in_fan[apart]
+    ends = _ends(mesh, fans, in_fan, out_bevel, moves, is_end & ~at_slide, gap, steps, middle_loop)
     profile, places, middles = _profiles(
-        mesh, fans, out_bevel, in_fan, moves, number, build, steps, roundness, middle_loop
+        mesh, fans, out_bevel, in_fan, moves, number, build, steps, roundness, middle_loop, ends
     )
-    sizes, corners, touched = _new_outlines(topology, fans, number, prefix, suffix, profile)
-    _put_strips(topology, fans, out_bevel, profile, build)
-    _put_corners(mesh, fans, in_fan, out_bevel, profile, places, middles, is_end & ~at_slide, build, middle_loop)
+    sizes, corners, touched = _new_outlines(topology, fans, in_fan, number, prefix, suffix, profile)
+    _put_strips(topology, fans, out_bevel, profile, build, ends)
+    _put_corners(mesh, fans, in_fan, out_bevel, profile, places, middles, ends, build, middle_loop)
     edit = without_bevelled_tags(
         build.finish(sizes, corners, touched), mesh, chosen, np.concatenate((point[slides], point[leading]))
     )
-    return replace(edit, message=what_was_held(width, used, left))
+    off = off * used[fans.fan]
+    return replace(edit, message=what_was_held(width, used, left, float(off.max(initial=0.0)), narrow))
+
+
+@dataclass(frozen=True, eq=False)
+class _Ends:
+    """What becomes of the old point of each fan: in the middle of the strip's end, the corner of a face, or gone.
+
+    runs_in: the strip's rows all end in it, since faces beyond have no other point there; gap: the sector in which it
+    stays between strips that do not meet there, −1 for none.
+    """
+
+    in_strip: Booleans
+    runs_in: Booleans
+    in_face: Booleans
+    gap: Integers
+
+
+def _parted(
+    fans: Fans, in_fan: Integers, is_inner: Booleans, holds_old: Booleans, off: Floats, sector_in_fan: Integers
+) -> Booleans:
+    """Positions of sectors that no one point serves exactly, where the strips keep apart and the old point stays.
+
+    A face can have the old point once only: one such sector in a fan, and none beside an end that holds it.
+    """
+    wrong = is_inner & (off > EXACT)
+    key = np.unique(fans.fan[wrong] * (int(in_fan.max(initial=0)) + 1) + sector_in_fan[wrong])
+    of_fan = key // (int(in_fan.max(initial=0)) + 1)
+    once = np.bincount(of_fan, minlength=len(in_fan)) == 1
+    once &= fans.closed
+    return np.asarray(wrong & once[fans.fan])
+
+
+def _ends(
+    mesh: Mesh,
+    fans: Fans,
+    in_fan: Integers,
+    out_bevel: Booleans,
+    moves: Floats,
+    holds_old: Booleans,
+    gap: Integers,
+    steps: int,
+    middle_loop: bool,
+) -> _Ends:
+    """Where a strip ends and the old point stays, it closes no face without area, and cuts no corner off."""
+    topology, points = mesh.topology, mesh.points
+    in_face = np.zeros(len(fans.size), dtype=np.bool_)
+    in_face[fans.fan[holds_old]] = True
+    # A strip that ends at a point of three edges is closed by the third face itself.
+    in_face &= ~(fans.closed & (fans.size == 3) & (in_fan == 1))
+    # At a boundary that turns there the old point is its corner.
+    first, last = fans.corner[fans.start], fans.corner[fans.start + fans.size - 1]
+    here = points[fans.point]
+    one = points[topology.corner_end[first]] - here
+    other = points[topology.corners[topology.previous_corner[last]]] - here
+    at_corner = ~fans.closed & (in_fan > 0) & ~_straight(one, other)
+    slots = np.flatnonzero(out_bevel)
+    single = slots[in_fan[fans.fan[slots]] == 1]
+    fan = fans.fan[single]
+    straight = np.zeros(len(fans.size), dtype=np.bool_)
+    straight[fan] = _straight(moves[fans.before[single]], moves[single])
+    alone = (in_fan == 1) & ~(fans.closed & middle_loop & (fans.size >= 4))
+    in_strip = alone & ((in_face & straight) | (at_corner & ~in_face & (steps % 2 == 0)))
+    return _Ends(in_strip, in_strip & in_face, (in_face | at_corner) & ~in_strip, gap)
+
+
+def _straight(one: Floats, other: Floats) -> Booleans:
+    """Whether two ways lead in opposite directions: (f,)."""
+    a, b = unit(one), unit(other)
+    return np.asarray((np.linalg.norm(np.cross(a, b), axis=1) <= EXACT) & (np.einsum("ij,ij->i", a, b) < 0))
 
 
 def _moves(
     mesh: Mesh, fans: Fans, out_bevel: Booleans, in_bevel: Booleans, is_inner: Booleans, sector_in_fan: Integers
-) -> Floats:
-    """How each position moves for 1 mm of width: (k, 3)."""
+) -> tuple[Floats, Floats, float]:
+    """How each position moves for 1 mm of width: (k, 3); how far off the old faces; the least width there is."""
     topology, points = mesh.topology, mesh.points
     corner = fans.corner
     normal = face_normals(topology, points, topology.corner_face[corner])
@@ -129,15 +210,17 @@ def _moves(
     ahead = unit(points[topology.corner_end[corner]] - here)
     behind = unit(points[topology.corners[topology.previous_corner[corner]]] - here)
     from_out, from_in = unit(np.cross(normal, ahead)), unit(np.cross(behind, normal))
-    moves = np.zeros((len(corner), 3))
+    moves, off, narrow = np.zeros((len(corner), 3)), np.zeros(len(corner)), 1.0
     # Ends slide along the next edge of their face.
     for bevelled, inward, along in ((out_bevel, from_out, behind), (in_bevel, from_in, ahead)):
         chosen = np.flatnonzero(bevelled & ~is_inner)
-        moves[chosen] = _slid(along[chosen], inward[chosen])
+        rise = np.einsum("ij,ij->i", along[chosen], inward[chosen])
+        moves[chosen] = along[chosen] / np.maximum(rise, LEAST_RISE)[:, None]
+        narrow = min(narrow, float(rise.min(initial=1.0)) / LEAST_RISE)
     # Inner sectors: one face: off both edges; one edge between: along it; else as near as can be.
     chosen = np.flatnonzero(is_inner)
     if len(chosen) == 0:
-        return moves
+        return moves, off, narrow
     key = fans.fan[chosen] * (int(sector_in_fan.max()) + 1) + sector_in_fan[chosen]
     _, label = np.unique(key, return_inverse=True)
     count = int(label.max()) + 1
@@ -157,13 +240,10 @@ def _moves(
     length = (rise_first + rise_last) / np.where(usable, squares, 1.0)
     in_sector[pairs[usable]] = (along * length[:, None])[usable]
     moves[chosen] = in_sector[label]
-    return moves
-
-
-def _slid(along: Floats, inward: Floats) -> Floats:
-    """Along an edge until 1 mm from another, square to that."""
-    rise = np.einsum("ij,ij->i", along, inward)
-    return np.asarray(along / np.maximum(rise, 0.1)[:, None])
+    heights = np.zeros(count)
+    np.maximum.at(heights, label, np.abs(np.einsum("ij,ij->i", normal[chosen], in_sector[label])))
+    off[chosen] = heights[label]
+    return moves, off, narrow
 
 
 def _profiles(
@@ -177,6 +257,7 @@ def _profiles(
     steps: int,
     roundness: float,
     middle_loop: bool,
+    ends: _Ends,
 ) -> tuple[Integers, Floats, Floats]:
     """Across each bevelled edge's end, from the face before it to its own: points (k, steps + 1), where, middles.
 
@@ -207,9 +288,14 @@ def _profiles(
     places = np.zeros((len(out_bevel), steps + 1, 3))
     middles = np.zeros((len(out_bevel), 3))
     places[slots], middles[slots] = at(np.arange(steps + 1) / steps), at(np.array([0.5]))[:, 0]
+    # Through the old point: along both edges that meet there.
+    bent = ends.in_strip[fans.fan[slots]]
+    share = 1.0 - 2.0 * np.arange(steps + 1) / steps
+    near, far = np.maximum(share, 0.0)[:, None], np.maximum(-share, 0.0)[:, None]
+    places[slots[bent]] = here[bent][:, None] + near * start[bent][:, None] + far * end[bent][:, None]
     profile[slots, 0], profile[slots, steps] = number[before], number[slots]
     # Two strips that meet share their profile: the second one's is the first one's backwards.
-    second = closed & (b == 2)
+    second = closed & (b == 2) & (ends.gap[fans.fan[slots]] < 0)
     second[np.unique(fans.fan[slots], return_index=True)[1]] = False
     of_fan = np.zeros(len(fans.size), dtype=np.int64)
     of_fan[fans.fan[slots[~second]]] = slots[~second]
@@ -225,17 +311,29 @@ def _profiles(
         profile[kept, 1] = old
         build.points[0] = build.points[0].copy()
         build.points[0][old] = middles[kept]
+        if steps % 2 == 0:
+            through = own[ends.in_strip[fans.fan[own]]]
+            profile[through, steps // 2] = topology.corners[fans.corner[through]]
+        run_in = own[ends.runs_in[fans.fan[own]]]
+        profile[run_in, 1:steps] = topology.corners[fans.corner[run_in]][:, None]
     other = slots[second]
     profile[other] = profile[of_fan[fans.fan[other]]][:, ::-1]
     return profile, places, middles
 
 
 def _new_outlines(
-    topology: Topology, fans: Fans, number: Integers, prefix: Integers, suffix: Integers, profile: Integers
+    topology: Topology,
+    fans: Fans,
+    in_fan: Integers,
+    number: Integers,
+    prefix: Integers,
+    suffix: Integers,
+    profile: Integers,
 ) -> tuple[Integers, Integers, Booleans]:
     """Sizes and corners of the old faces that change, and which those are."""
     steps = profile.shape[1] - 1
-    both = (prefix >= 0) & (suffix >= 0)
+    # The third face of three at a strip's end closes it.
+    both = (prefix >= 0) & (suffix >= 0) & (in_fan[fans.fan] == 1) & (fans.size[fans.fan] == 3)
     length = 1 + (prefix >= 0) + (suffix >= 0)
     length[both] = steps + 1
     changes = (number != topology.corners[fans.corner]) | (length > 1)
@@ -267,7 +365,9 @@ def _new_outlines(
     return sizes, out, touched
 
 
-def _put_strips(topology: Topology, fans: Fans, out_bevel: Booleans, profile: Integers, build: Build) -> None:
+def _put_strips(
+    topology: Topology, fans: Fans, out_bevel: Booleans, profile: Integers, build: Build, ends: _Ends
+) -> None:
     steps = profile.shape[1] - 1
     half_edges = fans.corner[np.flatnonzero(out_bevel)]
     one = half_edges[half_edges < topology.twin[half_edges]]
@@ -276,7 +376,20 @@ def _put_strips(topology: Topology, fans: Fans, out_bevel: Booleans, profile: In
     quads = np.stack((here[:, :-1], there[:, :-1], there[:, 1:], here[:, 1:]), axis=2)
     near = np.arange(steps) >= steps / 2
     origin = np.where(near, topology.corner_face[one][:, None], topology.corner_face[other][:, None])
-    build.put(quads.reshape(-1, 4), origin.ravel())
+    # Rows that run into an old point are triangles there; a single row has the point in its end.
+    old_here, old_there = topology.corners[one], topology.corners[topology.next_corner[one]]
+    through_here = ends.runs_in[fans.fan[fans.place[one]]] & (steps == 1)
+    through_there = ends.runs_in[fans.fan[fans.place[other]]] & (steps == 1)
+    corners = np.full((*quads.shape[:2], 6), -1, dtype=np.int64)
+    corners[..., [0, 1, 3, 4]] = quads
+    corners[..., 3][quads[..., 2] == quads[..., 1]] = -1
+    corners[..., 4][quads[..., 3] == quads[..., 0]] = -1
+    corners[through_there, :, 2] = old_there[through_there, None]
+    corners[through_here, :, 5] = old_here[through_here, None]
+    sizes = (corners >= 0).sum(axis=2)
+    for size in np.unique(sizes[sizes > 2]).tolist():
+        rows = corners[sizes == size]
+        build.put(rows[rows >= 0].reshape(-1, size), origin[sizes == size])
 
 
 def _put_corners(
@@ -287,7 +400,7 @@ def _put_corners(
     profile: Integers,
     places: Floats,
     middles: Floats,
-    keeps_old: Booleans,
+    ends: _Ends,
     build: Build,
     middle_loop: bool,
 ) -> None:
@@ -296,26 +409,26 @@ def _put_corners(
     steps = profile.shape[1] - 1
     slots = np.flatnonzero(out_bevel)
     fan = fans.fan[slots]
-    still = np.zeros(len(fans.size), dtype=np.bool_)
-    still[fans.fan[keeps_old]] = True
-    # A strip that ends at a point of three edges is closed by the third face itself.
-    still &= ~(fans.closed & (fans.size == 3))
+    still = ends.in_face
     for b in np.unique(in_fan[in_fan > 0]).tolist():
         of_b = in_fan == b
         for is_closed, has_old in ((True, False), (True, True), (False, False), (False, True)):
             chosen = np.flatnonzero(of_b & (fans.closed == is_closed) & (still == has_old))
-            if len(chosen) == 0 or (is_closed and b == 2) or (not has_old and b < (3 if is_closed else 2)):
+            if len(chosen) == 0 or (not has_old and b < (3 if is_closed else 2)):
                 continue
             if is_closed and b == 1 and middle_loop:
                 continue
             rows = slots[np.isin(fan, chosen)].reshape(len(chosen), b)
+            # Around from where the strips keep apart: the sector after the one before it.
+            first = np.where(ends.gap[chosen] >= 0, ends.gap[chosen], 0)
+            rows = np.take_along_axis(rows, (first[:, None] + np.arange(b)) % b, axis=1)
             origin = topology.corner_face[fans.corner[rows[:, 0]]]
-            if is_closed and steps > 1 and b >= 3:
+            if is_closed and steps > 1 and b >= 3 and not has_old:
                 at = fans.point[chosen]
                 put_patches(profile[rows], places[rows], middles[rows], mesh.points[at], origin, build)
                 continue
             outline = [profile[rows][:, i, (0 if i == 0 else 1) :] for i in range(b)]
-            if is_closed and b >= 3:
+            if is_closed and b >= 3 and not has_old:
                 outline[-1] = outline[-1][:, :-1]
             if has_old:
                 outline.append(fans.point[chosen][:, None])

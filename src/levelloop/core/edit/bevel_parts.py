@@ -6,7 +6,16 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, inverse_of, mask_of, offsets_from_sizes, ranges
+from levelloop.core.arrays import (
+    Booleans,
+    Floats,
+    Integers,
+    connected_labels,
+    inverse_of,
+    mask_of,
+    offsets_from_sizes,
+    ranges,
+)
 from levelloop.core.edit.carry import Edit, carry
 from levelloop.core.edit.outlines import Outlines
 from levelloop.core.edit.patch import corner_patches
@@ -15,6 +24,7 @@ from levelloop.core.measure.faces import unit
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Selection
 from levelloop.core.topology import Topology, compact
+from levelloop.core.words import counted
 
 # Of the way to where new edges would meet; the rest keeps them apart.
 CLOSEST = 0.99
@@ -98,8 +108,11 @@ class Build:
         return Edit(new_mesh, Selection("faces", np.arange(mesh.n_faces, new_mesh.n_faces)), origin)
 
 
-def held_back(mesh: Mesh, fans: Fans, first_move: Floats, last_move: Floats, width: float) -> float:
-    """The width, or less where the new ends of an edge would pass each other."""
+def held_back(mesh: Mesh, fans: Fans, first_move: Floats, last_move: Floats, width: float, pairs: Integers) -> Floats:
+    """The width at each fan, or less where the new ends of an edge would pass each other: (f,).
+
+    pairs: (p, 2) fans of one chain; each chain goes as far as its narrowest place allows.
+    """
     topology = mesh.topology
     # Half-edges that start or end at one of the fans.
     corner = np.concatenate((fans.corner, topology.previous_corner[fans.corner]))
@@ -108,19 +121,38 @@ def held_back(mesh: Mesh, fans: Fans, first_move: Floats, last_move: Floats, wid
     length = np.linalg.norm(along, axis=1)
     leaving = np.where((here >= 0)[:, None], last_move[here], 0.0)
     arriving = np.where((there >= 0)[:, None], first_move[there], 0.0)
-    closing = np.einsum("ij,ij->i", leaving - arriving, unit(along))
+    chains, label = connected_labels(pairs, len(fans.size))
+    one = np.where(here >= 0, label[fans.fan[here]], -1)
+    other = np.where(there >= 0, label[fans.fan[there]], -1)
+    way = unit(along)
+    out, back = np.einsum("ij,ij->i", leaving, way), -np.einsum("ij,ij->i", arriving, way)
+    # Ends of two chains may go different distances: then nobody counts on the other making room.
+    closing = np.where(one == other, out + back, np.maximum(out, 0.0) + np.maximum(back, 0.0))
     meets = closing > 1e-12
-    most = float((length[meets] / closing[meets]).min()) if meets.any() else np.inf
-    if most <= 0:
+    room = np.full(chains, np.inf)
+    for chain in (one, other):
+        chosen = meets & (chain >= 0)
+        np.minimum.at(room, chain[chosen], length[chosen] / closing[chosen])
+    if (room <= 0).any():
         raise EditError("There is no room for a bevel: an edge beside it has no length.")
-    return width if width < CLOSEST * most else CLOSEST * most
+    return np.asarray(np.where(width < CLOSEST * room, width, CLOSEST * room)[label])
 
 
-def what_was_held(width: float, used: float, left: int) -> str:
-    """What a bevel could not do as asked, in sentences."""
+def what_was_held(width: float, used: Floats, left: int, off: float = 0.0, narrow: float = 1.0) -> str:
+    """What a bevel could not do as asked, in sentences.
+
+    used: (f,) the width at each fan; left: edges that stayed; off: how far corners lie off the old faces, mm; narrow:
+    the share of the width that is left at sharp angles.
+    """
     said = []
-    if used < width * (1 - 1e-9):
-        said.append(f"The width was held at {used:.4g} mm, where new edges would meet.")
+    held = used < width * (1 - 1e-9)
+    if held.any():
+        where = "" if held.all() else f"at {counted(int(held.sum()), 'point')} "
+        said.append(f"The width was held {where}at {used.min():.4g} mm, where new edges would meet.")
+    if narrow < 1.0:
+        said.append(f"Where edges run along each other the strip is narrower, down to {narrow * width:.4g} mm.")
+    if off > 1e-6 * width:
+        said.append(f"Corners between faces that no point serves lie off them by up to {off:.4g} mm.")
     if left:
         said.append(f"{left} of the edges {'has' if left == 1 else 'have'} no face on both sides and stayed.")
     return " ".join(said)

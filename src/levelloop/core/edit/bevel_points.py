@@ -36,7 +36,9 @@ def bevel_points(mesh: Mesh, selection: Selection, width: float, steps: int, rou
     here = mesh.points[topology.corners[corner]]
     ahead = unit(mesh.points[topology.corner_end[corner]] - here)
     behind = unit(mesh.points[topology.corners[topology.previous_corner[corner]]] - here)
-    used = held_back(mesh, fans, behind, ahead, width)
+    # Every point for itself.
+    used = held_back(mesh, fans, behind, ahead, width, np.zeros((0, 2), dtype=np.int64))
+    reach = used[fans.fan][:, None]
 
     # One new point for each end of an edge.
     build = Build(mesh)
@@ -44,13 +46,13 @@ def bevel_points(mesh: Mesh, selection: Selection, width: float, steps: int, rou
     out_slot = topology.corner_slot[corner]
     in_slot = topology.corner_slot[topology.previous_corner[corner]] ^ 1
     wanted, first = np.unique(np.concatenate((out_slot, in_slot)), return_index=True)
-    places = np.concatenate((here + used * ahead, here + used * behind))[first]
+    places = np.concatenate((here + reach * ahead, here + reach * behind))[first]
     owner = np.concatenate((topology.corners[corner],) * 2)[first]
     number = np.zeros(edge_slot, dtype=np.int64)
     number[wanted] = build.add(places, owner)
 
     # Across each corner from its own edge's point to that of the edge before it.
-    one, two = used * ahead, used * behind
+    one, two = reach * ahead, reach * behind
     between = np.arctan2(np.linalg.norm(np.cross(one, two), axis=1), np.einsum("ij,ij->i", one, two))
 
     def across(ratio: Floats) -> Floats:

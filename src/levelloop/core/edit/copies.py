@@ -46,8 +46,7 @@ def array(
     check_fits(count * (len(faces) + len(wires)))
     piece, piece_origin = _piece(mesh, faces, wires)
     centre = pivot_place(mesh, Selection("points", np.unique(piece_origin.points)), pivot)
-    turn = axis_turn(axis, rotate) @ axis_turn(axis).T
-    step, offset = turn.T * scale, as_vector(move)
+    step, offset = _turn_of(axis, rotate) * scale, as_vector(move)
     copies, places = [], piece.points
     for _ in range(count - 1):
         places = (places - centre) @ step + centre + offset
@@ -167,7 +166,28 @@ def keep_slice(
     return Edit(edit.mesh, select_all(edit.mesh.topology, "faces"), edit.origin)
 
 
+def copy_step(
+    mesh: Mesh,
+    move: Any = (0.0, 0.0, 0.0),
+    rotate: float = 0.0,
+    axis: Any = "z",
+    pivot: Any = "origin",
+    **_: Any,
+) -> Floats:
+    """From one copy of an array to the next, without its scale: (4, 4), for row vectors."""
+    centre = pivot_place(mesh, Selection("points", np.arange(mesh.n_points)), pivot)
+    result = np.eye(4)
+    result[:3, :3] = _turn_of(axis, rotate)
+    result[3, :3] = centre - centre @ result[:3, :3] + as_vector(move)
+    return result
+
+
 # Helpers
+
+
+def _turn_of(axis: Any, rotate: float) -> Floats:
+    """A turn about an axis for row vectors: (3, 3)."""
+    return np.asarray((axis_turn(axis, rotate) @ axis_turn(axis).T).T)
 
 
 def _best_start(mesh: Mesh, places: Floats, count: int) -> float:

@@ -244,6 +244,10 @@ def _with_left_out(ears: Integers, count: int) -> Integers:
     missing = np.flatnonzero(np.bincount(ears.ravel(), minlength=count) == 0)
     if len(missing) == 0:
         return ears
+    if len(ears) == 0:
+        # A polygon without an inside, as one that runs back over itself: a fan has its corners at least.
+        step = np.arange(1, count - 1)
+        return np.stack((np.zeros_like(step), step, step + 1), axis=1)
     used = np.setdiff1d(np.arange(count), missing)
     rows = ears.tolist()
     after = np.searchsorted(used, missing) % len(used)

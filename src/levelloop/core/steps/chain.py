@@ -13,6 +13,7 @@ from levelloop.core.edit.carry import Edit
 from levelloop.core.errors import EditError
 from levelloop.core.limits import BYTES_IN_RECIPE, check_fits
 from levelloop.core.mesh import Mesh
+from levelloop.core.steps.images import Seen, Surroundings
 from levelloop.core.steps.trace import Trace, after_edit, after_smoothing, untouched
 from levelloop.core.subdivision.surface import SmoothSurface, level_counts
 from levelloop.core.topology import Topology
@@ -37,12 +38,17 @@ class Link:
 
 @dataclass(frozen=True)
 class Smoothing:
-    """Smoothing to a level; limit: its points are put on the limit surface; creases: whether they hold."""
+    """Smoothing to a level.
+
+    limit: its points are put on the limit surface; creases: whether they hold; seen: what a later step joins to the
+    mesh, so that no fold is left where it does.
+    """
 
     level: int
     limit: bool = False
     creases: bool = True
     place: int = 0
+    seen: Seen | None = None
 
 
 @dataclass(frozen=True)
@@ -56,7 +62,8 @@ class Trouble:
 class Stop:
     """What one link made of the mesh before it.
 
-    points: (n', 3). raw: a smoothing's points before they are put on the limit surface. surface: a smoothing's.
+    points: (n', 3). raw: a smoothing's points before they are put on the limit surface. surface: a smoothing's; around:
+    among what it was smoothed.
     """
 
     def __init__(
@@ -68,9 +75,10 @@ class Stop:
         edit: Edit | None = None,
         surface: SmoothSurface | None = None,
         raw: Floats | None = None,
+        around: Surroundings | None = None,
     ) -> None:
         self.link, self.before, self.points, self.route = link, before, points, route
-        self.edit, self.surface = edit, surface
+        self.edit, self.surface, self.around = edit, surface, around
         self.raw = points if raw is None else raw
 
     @cached_property
@@ -205,6 +213,11 @@ def _smoothed(link: Smoothing, mesh: Mesh, route: Route, old: Stop | None) -> St
     else:
         assert old is not None
         follow = old.route
+    images = link.seen.images(mesh) if link.seen is not None else []
+    if images:
+        around = Surroundings(mesh, surface, images, old.around if old is not None else None)
+        raw, points = around.points(link.limit)
+        return Stop(link, mesh, points, follow, None, surface, raw, around)
     raw = surface.points(mesh.points)
     points = surface.limit(raw) if link.limit else raw
     return Stop(link, mesh, points, follow, None, surface, raw)

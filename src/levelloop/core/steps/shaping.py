@@ -11,8 +11,10 @@ from levelloop.core.edit.carry import Edit, identity
 from levelloop.core.edit.transform import pivot_place
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
+from levelloop.core.near import near_groups
 from levelloop.core.planes import as_direction
 from levelloop.core.selection import NOTHING, Selection
+from levelloop.core.tolerance import AUTOMATIC, settled
 
 
 def bend(
@@ -26,8 +28,8 @@ def bend(
     """Bends what lies along one direction around another; length at the pivot's height is kept.
 
     angle: degrees over the whole length, or over what lies between the limits: (from, to) in mm from the pivot; what
-    lies beyond them goes on straight. Positive angles turn towards the right-hand rule of around. What lies at the
-    pivot stays, wherever the limits are.
+    lies beyond them goes on straight. A full turn is over the length after which one end repeats the other. Positive
+    angles turn towards the right-hand rule of around. What lies at the pivot stays, wherever the limits are.
     """
     axis, start = as_direction(around), as_direction(along)
     towards = np.cross(axis, start)
@@ -42,7 +44,11 @@ def bend(
     total = np.radians(angle)
     if high - low <= 0 or total == 0:
         return _moved(mesh, mesh.points)
-    radius = (high - low) / total
+    period = _period(mesh, reach, np.stack((height, rest), axis=1)) if limits is None and closes(angle) else None
+    radius = (high - low if period is None else period) / total
+    if period is not None:
+        # Ends that are not straight interlock all the same.
+        low, high = low - period, high + period
     # Bent from where the bend is nearest to the pivot, so that the pivot stays where it is, and how it faces.
     anchor = min(max(0.0, low), high)
     held = np.clip(reach, low, high)
@@ -52,6 +58,21 @@ def bend(
     flat = anchor + out * np.sin(turned) + beyond * np.cos(turned)
     up = radius - out * np.cos(turned) + beyond * np.sin(turned)
     return _moved(mesh, centre + flat[:, None] * start + up[:, None] * towards + rest[:, None] * axis)
+
+
+def closes(angle: float) -> bool:
+    """Whether a bend by so many degrees comes back to where it began."""
+    return abs(abs(angle) - 360.0) < 1e-9
+
+
+def ring_step(mesh: Mesh, along: Any = "x", around: Any = "z") -> Floats:
+    """The shift (4, 4) by which what is bent to a full turn follows on itself: its length along the bend."""
+    axis, start = as_direction(around), as_direction(along)
+    start = start - axis * (start @ axis)
+    start /= max(float(np.linalg.norm(start)), 1e-300)
+    result = np.eye(4)
+    result[3, :3] = start * float(np.ptp(mesh.points @ start)) if mesh.n_points else 0.0
+    return result
 
 
 def twist(mesh: Mesh, angle: float, axis: Any = "z", pivot: Any = "middle") -> Edit:
@@ -75,6 +96,25 @@ def taper(mesh: Mesh, factor: float, axis: Any = "z", pivot: Any = "middle") -> 
 
 
 # Helpers
+
+
+def _period(mesh: Mesh, reach: Floats, across: Floats) -> float | None:
+    """How far one open end repeats the other along the bend, where it does; mm.
+
+    reach: (n,) along the bend; across: (n, 2) at right angles to it.
+    """
+    rim = np.flatnonzero(mesh.topology.open_points)
+    if len(rim) < 2:
+        return None
+    near = settled(AUTOMATIC, mesh.points, mesh.topology.edges)
+    count, group = near_groups(np.column_stack((across[rim], np.zeros(len(rim)))), near)
+    low, high = np.full(count, np.inf), np.full(count, -np.inf)
+    np.minimum.at(low, group, reach[rim])
+    np.maximum.at(high, group, reach[rim])
+    length = np.sort((high - low)[high - low > float(np.ptp(reach)) / 2.0])[::-1]
+    # The longest that two places of the ends agree on.
+    alike = np.flatnonzero(np.abs(np.diff(length)) <= near)
+    return float(length[alike[0]]) if len(alike) else None
 
 
 def _moved(mesh: Mesh, points: Floats) -> Edit:
