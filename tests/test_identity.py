@@ -253,3 +253,21 @@ def test_a_repeating_keyboard_does_not_end_a_peek(demo: Hands, held: int, flagge
     send(QEvent.Type.KeyRelease, False)
     demo.qtbot.wait(90)
     assert stage.is_smooth(part) == (was if held > 250 else not was)
+
+
+def test_what_is_reviewed_is_what_is_given_out() -> None:
+    session = Session.new()
+    for name, looks in (("shown", {}), ("hidden", {"visible": False}), ("helper", {"helper": True}), ("locked", {})):
+        session.do("add_plane", name=name)
+        session.do("set_part", part=name, locked=name == "locked", **looks)
+    assert [part.name for part, _ in session.reports()] == ["shown", "locked"]
+    session.set_active("shown")
+    session.do("instance")
+    session.do("move", by=(30, 0, 0))
+    session.do("rotate", angle=40)
+    assert [part.name for part, _ in session.reports()] == ["shown", "locked"]
+    # A mirrored or stretched one has findings of its own.
+    session.do("scale", factors=(1, 1, 3))
+    assert len(session.reports()) == 2  # a plane that is stretched square to itself is as it was
+    session.do("scale", factors=(3, 1, 1))
+    assert len(session.reports()) == 3

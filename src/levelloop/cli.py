@@ -208,7 +208,7 @@ def _document(file: Path) -> Document:
 def _chosen(document: Document, name: str | None) -> list[Part]:
     if name is not None:
         return [document.by_name(name)]
-    return [part for part in document.parts if part.visible and not part.helper]
+    return list(document.given_out)
 
 
 def _print_reports(reports: list[tuple[Part, Report]], purpose: str, ready: bool) -> None:

@@ -70,7 +70,7 @@ class FileCommands:
         """Writes all visible parts, smoothed to their own levels, by the path's ending."""
 
         def write() -> None:
-            parts = [part for part in self.window.session.document.parts if part.visible and not part.helper]
+            parts = self.window.session.document.given_out
             meshes = [(part.name, part.output()) for part in parts]
             write_meshes(meshes, path)
             counts = f"{counted(len(parts), 'part')}, {counted(sum(mesh.n_faces for _, mesh in meshes), 'face')}"

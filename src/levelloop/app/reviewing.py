@@ -59,7 +59,7 @@ class Reviewing(QObject):
             return
         work = Work(review)
         work.done.result.connect(self._arrived)
-        work.done.failed.connect(lambda reason: self._arrived({}))
+        work.done.failed.connect(self._failed)
         self._work = work
         self.window.stage.start(work)
 
@@ -70,6 +70,10 @@ class Reviewing(QObject):
             self._timer.start()
         else:
             self.window.review.show_reports(reports)
+
+    def _failed(self, reason: str) -> None:
+        self._arrived({})
+        self.window.tell(reason)
 
     def choose(self, part_id: str, finding: Finding | None, step: int) -> None:
         """Shows a finding's places; a step of 0 and more also frames that place."""

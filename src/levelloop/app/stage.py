@@ -8,8 +8,10 @@ from typing import Any
 import numpy as np
 from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
 
+from levelloop.app.defects import told_defect
 from levelloop.app.picture import Picture, make_picture, shown_level
 from levelloop.core.arrays import Floats
+from levelloop.core.errors import LevelLoopError
 from levelloop.core.limits import MOST_FACES
 from levelloop.core.subdivision.surface import level_counts
 from levelloop.document.document import Part
@@ -41,8 +43,11 @@ class Work(QRunnable):
         """Called by the pool."""
         try:
             result = self._run()
+        except LevelLoopError as error:
+            self.done.failed.emit(str(error))
+            return
         except Exception as error:
-            self.done.failed.emit(f"{error}")
+            self.done.failed.emit(told_defect(error))
             return
         self.done.result.emit(result)
 

@@ -219,6 +219,11 @@ class Document:
                 return part
         raise EditError("There is no part yet; add a form first.")
 
+    @property
+    def given_out(self) -> tuple[Part, ...]:
+        """The parts that leave the program and are reviewed: those that are shown and no helpers."""
+        return tuple(part for part in self.parts if part.visible and not part.helper)
+
     def by_id(self, part_id: str) -> Part:
         """A part by its id. Raises EditError where it is gone."""
         for part in self.parts:

@@ -16,13 +16,16 @@ from levelloop.core.selection import NOTHING, Selection, combine
 from levelloop.document.document import Part, Symmetry
 from levelloop.document.registry import Operation
 
+FARTHEST = 1e15  # mm
+
 
 def edited(part: Part, operation: Operation, selection: Selection, values: dict[str, Any]) -> Edit:
     """The operation's edit in part space; numbers are world space."""
-    if part.in_place:
-        edit: Edit = operation.run(part.mesh, selection, **values)
-        return edit
     world: Edit = operation.run(part.to_world(part.mesh), selection, **values)
+    if not (np.abs(world.mesh.points) <= FARTHEST).all():
+        raise EditError("That would lie farther away than can be reckoned with.")
+    if part.in_place:
+        return world
     try:
         back = np.linalg.inv(part.transform)
     except np.linalg.LinAlgError as error:

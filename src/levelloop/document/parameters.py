@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
@@ -15,6 +14,7 @@ from levelloop.core.tolerance import AUTOMATIC, Automatic
 from levelloop.core.words import shortened
 from levelloop.document.units import format_length, format_number, parse_length, parse_number
 
+LARGEST = 1e12  # mm or whatever it counts: squares of squares of it can still be reckoned with
 AUTOMATIC_WORD = "auto"  # how an automatic distance is written in files and scripts
 AXES_WORDS = ("world", "part", "normal")
 
@@ -115,7 +115,7 @@ class Number(Parameter):
         if isinstance(value, str):
             value = self._parse(value, reading)
         if not is_finite(value):
-            raise EditError(f"{self._title()} must be a finite number, not {quoted(value)}.")
+            raise EditError(f"{self._title()} must be a finite number of at most {LARGEST:,.0f}, not {quoted(value)}.")
         if value < self.low or value > self.high or (self.above_low and value == self.low):
             raise EditError(f"{self._title()} must be {self._range()}; {format_number(float(value))} is not.")
         return self._cast(value)
@@ -350,7 +350,9 @@ class Vector(Parameter):
             value = parse_length(value, reading.unit, known) if self.is_length else parse_number(value, known)
         if not is_finite(value):
             title = self.name.replace("_", " ")
-            raise EditError(f"The {title} has an entry that is no finite number: {quoted(value)}.")
+            raise EditError(
+                f"The {title} has an entry that is no finite number of at most {LARGEST:,.0f}: {quoted(value)}."
+            )
         if self.whole:
             if float(value) != int(value):
                 raise EditError(f"The {self.name.replace('_', ' ')} must be whole numbers.")
@@ -633,7 +635,7 @@ def is_finite(value: Any) -> bool:
     if isinstance(value, bool) or not isinstance(value, int | float | np.number):
         return False
     try:
-        return math.isfinite(float(value))
+        return abs(float(value)) <= LARGEST  # NaN is not
     except OverflowError:
         return False
 

@@ -285,8 +285,14 @@ class Session:
     # Review and files
 
     def reports(self, purpose: Purpose = "smooth") -> list[tuple[Part, Report]]:
-        """The review of every part but helpers, with its recipe: a mirror plane is no boundary."""
-        return [(part, _reviewed(part, purpose)) for part in self.document.parts if not part.helper]
+        """The review of every part that is given out, with its recipe: a mirror plane is no boundary.
+
+        Of instances that are alike but for where they stand the first is reviewed for all.
+        """
+        first: dict[object, Part] = {}
+        for part in self.document.given_out:
+            first.setdefault(_alike(part), part)
+        return [(part, _reviewed(part, purpose)) for part in first.values()]
 
     def review(self, purpose: Purpose = "smooth") -> list[Finding]:
         """What the review finds in all parts, worst first within each."""
@@ -392,6 +398,15 @@ def _stamp(path: Path | None) -> tuple[int, int, int] | None:
     except (OSError, ValueError):
         return None
     return None if found is None else (found.st_mtime_ns, found.st_size, found.st_ino)
+
+
+def _alike(part: Part) -> object:
+    """What is the same for instances whose reviews are the same: one cage and recipe, turned and moved only."""
+    if not part.shared:
+        return part.id
+    linear = part.transform[:3, :3]
+    sizes = np.linalg.svd(linear, compute_uv=False)
+    return part.shared, tuple(np.round(sizes, 9).tolist()), bool(np.linalg.det(linear) < 0)
 
 
 def _reviewed(part: Part, purpose: Purpose) -> Report:
