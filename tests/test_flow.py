@@ -10,9 +10,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from levelloop.core.edit.loops import run_loop
+from levelloop.core.edit.simple import delete
 from levelloop.core.errors import EditError
 from levelloop.core.forms.primitives import cylinder, disc, plane, quad_sphere
-from levelloop.core.measure.faces import face_areas, face_normals
+from levelloop.core.measure.faces import face_areas, face_centres, face_normals
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import NOTHING, Selection
 from levelloop.core.steps.shaping import bend
@@ -332,3 +333,31 @@ def test_a_symmetric_slice_beside_the_plane_cuts_both_sides() -> None:
 
 def test_nothing_is_selected_is_all() -> None:
     assert len(NOTHING) == 0
+
+
+def test_a_following_loop_keeps_its_curvature_beside_a_hole() -> None:
+    ball = quad_sphere(20, 8)
+    middle = int(np.argmax(face_centres(ball.topology, ball.points)[:, 2]))
+    torn = delete(ball, Selection("faces", np.array([middle]))).mesh
+    rim = np.flatnonzero(torn.topology.open_edges)
+    for edge in rim.tolist():
+        one = Selection("edges", np.array([edge]))
+        off = [
+            np.abs(np.linalg.norm(run_loop(torn, one, follow=share).mesh.points, axis=1) - 10) for share in (0.0, 1.0)
+        ]
+        # Straight, the middles of edges lie inside the ball; following, on it but at the rim, where one side tells the turn.
+        assert off[1].max() < 0.5 * off[0].max()
+
+
+def test_a_mirror_step_says_what_stands_off_its_plane() -> None:
+    session = Session.new()
+    session.do("add_box", size=(20, 20, 20), cells=(2, 2, 2))
+    session.do("slice", plane="x", keep="back")
+    session.select_where("points", near=(0, 10, 10))
+    session.do("move", by=(-0.4, 0, 0))
+    session.select_none()
+    said = session.add_step("mirror")
+    assert "1 point at the rim stands off the plane, by up to 0.4 mm" in said
+    session.select_where("points", plane="x", within_distance=0.5)
+    session.do("to_plane", axis="x", within=0.5)
+    assert not session.part.stepped.topology.open_edges.any()

@@ -147,3 +147,18 @@ def test_no_display_is_one_line() -> None:
     bare = {name: value for name, value in os.environ.items() if name not in away}
     done = run("--demo", env=bare)
     assert done.returncode == 2 and "no display" in done.stderr and done.stderr.count("\n") == 1
+
+
+def test_a_review_imports_no_more_than_it_needs(tmp_path: Path) -> None:
+    session = Session.new()
+    session.do("add_box")
+    session.save(tmp_path / "box.usda")
+    code = (
+        "import sys; from levelloop.cli import cli\n"
+        f"try: cli(['review', {str(tmp_path / 'box.usda')!r}])\n"
+        "except SystemExit: pass\n"
+        "slow = {'scipy.spatial', 'scipy.sparse.linalg', 'PySide6', 'manifold3d', 'potpourri3d'} & set(sys.modules)\n"
+        "sys.exit(', '.join(sorted(slow)) or 0)"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stderr
