@@ -345,7 +345,7 @@ def test_a_following_loop_keeps_its_curvature_beside_a_hole() -> None:
         off = [
             np.abs(np.linalg.norm(run_loop(torn, one, follow=share).mesh.points, axis=1) - 10) for share in (0.0, 1.0)
         ]
-        # Straight, the middles of edges lie inside the ball; following, on it but at the rim, where one side tells the turn.
+        # Straight, middles of edges lie inside the ball; following, on it; at the rim one side only tells the turn.
         assert off[1].max() < 0.5 * off[0].max()
 
 
