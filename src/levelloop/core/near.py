@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, connected_labels, group_order, ranges, unique_rows
+from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, group_order, ranges, unique_rows
 
 MOST_AHEAD = 8  # places looked at one after the other; beyond that cells are faster
 CROWDED = 24  # pairs for each place, beyond which places are first put together by small cells
+FEW_PIECES = 16
 _AHEAD = np.array([0.537, 0.618, 0.573])  # no longer than 1, so that no pair seems further apart
 
 
@@ -58,36 +59,14 @@ def near_across(places: Floats, piece: Integers, reach: float) -> tuple[int, Int
 
     places: (n, 3); piece: (n,). Equal places first, then the nearest. Returns how many groups, and each one's (n,).
     """
-    different, of_place = unique_rows(places + 0.0)
-    # Of several places of one piece on each other the first takes part, the others stand alone.
-    _, first = np.unique(np.stack((of_place, piece), axis=1), axis=0, return_index=True)
-    label = len(different) + np.arange(len(places))
-    label[first] = of_place[first]
-    pairs = _pairs(different, reach, most=CROWDED * len(different))
-    if pairs is None:
-        pairs = np.zeros((0, 2), dtype=np.int64)
-    apart = np.linalg.norm(different[pairs[:, 0]] - different[pairs[:, 1]], axis=1)
-    near = pairs[np.lexsort((pairs[:, 1], pairs[:, 0], np.round(apart / max(reach, 1e-300), 9)))]
-    order, offsets = group_order(of_place, len(different))
-    at = {one: order[offsets[one] : offsets[one + 1]] for one in np.unique(near).tolist()}
-    group = {one: [one] for one in at}
-    pieces = {one: set(piece[members].tolist()) for one, members in at.items()}
-    of = {one: one for one in at}
-    # Pair by pair: only places near each other without being equal come here, and few do.
-    for a, b in near.tolist():
-        one, other = of[a], of[b]
-        if one == other or pieces[one] & pieces[other]:
-            continue
-        both = group[one] + group[other]
-        if _width(different[both], different[both]) <= reach:
-            group[one] = both
-            pieces[one] |= pieces.pop(other)
-            for member in group.pop(other):
-                of[member] = one
-    target = np.arange(len(different) + len(places))
-    for one, main in of.items():
-        target[one] = main
-    return _numbered(target[label])
+    meets = _in_boxes_of_others(places, piece, reach)
+    if meets.all():
+        return _groups_across(places, piece, reach)
+    count, group = _groups_across(places[meets], piece[meets], reach)
+    label = np.empty(len(places), dtype=np.int64)
+    label[meets] = group
+    label[~meets] = count + np.arange(len(places) - int(meets.sum()))
+    return _numbered(label)
 
 
 def in_boxes(places: Floats, low: Floats, high: Floats) -> Integers:
@@ -130,6 +109,52 @@ def in_boxes(places: Floats, low: Floats, high: Floats) -> Integers:
 
 
 # Helpers
+
+
+def _in_boxes_of_others(places: Floats, piece: Integers, reach: float) -> Booleans:
+    """Which places lie in the box around another piece, where there are few pieces: all else meets nothing."""
+    names, number = np.unique(piece, return_inverse=True)
+    if len(names) > FEW_PIECES:
+        return np.ones(len(places), dtype=np.bool_)
+    meets = np.zeros(len(places), dtype=np.bool_)
+    for one in range(len(names)):
+        own = number == one
+        low, high = places[own].min(axis=0) - reach, places[own].max(axis=0) + reach
+        meets |= ~own & ((places >= low) & (places <= high)).all(axis=1)
+    return meets
+
+
+def _groups_across(places: Floats, piece: Integers, reach: float) -> tuple[int, Integers]:
+    different, of_place = unique_rows(places + 0.0)
+    # Of several places of one piece on each other the first takes part, the others stand alone.
+    _, first = np.unique(np.stack((of_place, piece), axis=1), axis=0, return_index=True)
+    label = len(different) + np.arange(len(places))
+    label[first] = of_place[first]
+    pairs = _pairs(different, reach, most=CROWDED * len(different))
+    if pairs is None:
+        pairs = np.zeros((0, 2), dtype=np.int64)
+    apart = np.linalg.norm(different[pairs[:, 0]] - different[pairs[:, 1]], axis=1)
+    near = pairs[np.lexsort((pairs[:, 1], pairs[:, 0], np.round(apart / max(reach, 1e-300), 9)))]
+    order, offsets = group_order(of_place, len(different))
+    at = {one: order[offsets[one] : offsets[one + 1]] for one in np.unique(near).tolist()}
+    group = {one: [one] for one in at}
+    pieces = {one: set(piece[members].tolist()) for one, members in at.items()}
+    of = {one: one for one in at}
+    # Pair by pair: only places near each other without being equal come here, and few do.
+    for a, b in near.tolist():
+        one, other = of[a], of[b]
+        if one == other or pieces[one] & pieces[other]:
+            continue
+        both = group[one] + group[other]
+        if _width(different[both], different[both]) <= reach:
+            group[one] = both
+            pieces[one] |= pieces.pop(other)
+            for member in group.pop(other):
+                of[member] = one
+    target = np.arange(len(different) + len(places))
+    for one, main in of.items():
+        target[one] = main
+    return _numbered(target[label])
 
 
 def _numbered(label: Integers) -> tuple[int, Integers]:
