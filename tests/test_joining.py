@@ -11,7 +11,7 @@ from levelloop.core.edit.bridge import bridge, bridge_counts
 from levelloop.core.edit.combine import combined
 from levelloop.core.edit.fill import fill
 from levelloop.core.edit.laid import lay_strip
-from levelloop.core.edit.simple import delete
+from levelloop.core.edit.simple import delete, flip
 from levelloop.core.edit.weaving import weave
 from levelloop.core.edit.weld import weld
 from levelloop.core.errors import EditError
@@ -246,3 +246,20 @@ def test_near_points_are_told_and_the_other_part_is_used_up() -> None:
         session.do("boolean", other="block")
     with pytest.raises(EditError, match="no part"):
         session.do("boolean", other="nobody")
+
+
+def test_a_shell_inside_out_is_refused_and_a_hollow_is_not() -> None:
+    def at(mesh: Mesh, x: float) -> Mesh:
+        return mesh.with_points(mesh.points + (x, 0.0, 0.0))
+
+    drill = cylinder(2, 60, 12)
+    block, small = box((20, 20, 20)), box((10, 10, 10))
+    hollow = combined([block, flip(small, NOTHING).mesh])
+    done = boolean(hollow, drill, "subtract")
+    assert signed_volume(done.mesh) < 8000 - 1000
+    turned = flip(small, NOTHING).mesh
+    for beside in (combined([block, at(turned, 30.0)]), combined([at(turned, -30.0), block])):
+        with pytest.raises(EditError, match="1 shell inside out"):
+            boolean(beside, drill, "subtract")
+        with pytest.raises(EditError, match="1 shell inside out"):
+            boolean(drill, beside, "union")

@@ -33,6 +33,7 @@ from levelloop.core.near import near_pairs
 from levelloop.core.selection import Selection, points_of, select_mask
 from levelloop.core.tolerance import AUTOMATIC, Automatic, last_place, settled
 from levelloop.core.topology import Topology
+from levelloop.core.words import counted
 
 Kind = Literal["union", "subtract", "intersect"]
 NEAR = Automatic(0.01)  # mm; points nearer than that and not equal make slivers along the seam
@@ -45,7 +46,7 @@ def boolean(mesh: Mesh, other: Mesh, kind: Kind = "union", clean: bool = True, n
 
     Both in one space, mm. clean: welds the seam's points that lie within a thousandth of a millimetre of each other.
     name: what to call the second one. Selected after: the seam's edges; faces with more than four sides become the
-    set “n-gons”. Raises EditError where one of them is open, inside out or crosses itself, or nothing is left.
+    set “n-gons”. Raises EditError where one of them is open or has a shell that is inside out, or nothing is left.
     """
     import manifold3d  # type: ignore[import-not-found]
 
@@ -120,6 +121,9 @@ def _solid(mesh: Mesh, who: str, first: int) -> Any:
         raise EditError(f"{who} has edges where its faces disagree or more than two meet; mend those first.")
     if signed_volume(mesh) <= 0:
         raise EditError(f"{who} is inside out; face it outward first.")
+    inverted = _inverted_shells(mesh)
+    if inverted:
+        raise EditError(f"{who} has {counted(inverted, 'shell')} inside out; face them outward first.")
     flat, face = triangles(topology, mesh.points, mesh.diagonal)
     used, number = np.unique(flat, return_inverse=True)
     solid = manifold3d.Manifold(
@@ -132,6 +136,30 @@ def _solid(mesh: Mesh, who: str, first: int) -> Any:
     if solid.status() != manifold3d.Error.NoError:
         raise EditError(f"{who} is no closed surface: {solid.status().name}. The review tells where.")
     return solid
+
+
+def _inverted_shells(mesh: Mesh) -> int:
+    """How many shells look inwards without being the inside of a wall: hollows lie in a shell that looks outward."""
+    label, count = mesh.topology.shell_label, mesh.topology.n_shells
+    if count < 2:
+        return 0
+    flat, face = triangles(mesh.topology, mesh.points, mesh.diagonal)
+    corners, of = mesh.points[flat], label[face]
+    first = corners[np.unique(of, return_index=True)[1]].mean(axis=1)
+    from_middle = corners - corners.reshape(-1, 3).mean(axis=0)
+    volume = np.bincount(
+        of, np.einsum("ij,ij->i", from_middle[:, 0], np.cross(from_middle[:, 1], from_middle[:, 2])), count
+    )
+    inverted = 0
+    for shell in np.flatnonzero(volume < 0).tolist():
+        # How often the others go around a place of it (solid angles: Van Oosterom & Strackee 1983).
+        a, b, c = np.moveaxis(corners[of != shell] - first[shell], 1, 0)
+        lengths = [np.linalg.norm(side, axis=1) for side in (a, b, c)]
+        above = np.einsum("ij,ij->i", a, np.cross(b, c))
+        below = lengths[0] * lengths[1] * lengths[2] + np.einsum("ij,ij->i", a, b) * lengths[2]
+        below += np.einsum("ij,ij->i", b, c) * lengths[0] + np.einsum("ij,ij->i", c, a) * lengths[1]
+        inverted += bool(np.arctan2(above, below).sum() < np.pi)
+    return inverted
 
 
 def _polygons(
