@@ -250,7 +250,7 @@ def test_near_points_are_told_and_the_other_part_is_used_up() -> None:
 
 def test_a_shell_inside_out_is_refused_and_a_hollow_is_not() -> None:
     def at(mesh: Mesh, x: float) -> Mesh:
-        return mesh.with_points(mesh.points + (x, 0.0, 0.0))
+        return mesh.with_points(mesh.points + np.array([x, 0.0, 0.0]))
 
     drill = cylinder(2, 60, 12)
     block, small = box((20, 20, 20)), box((10, 10, 10))
