@@ -15,7 +15,7 @@ from levelloop.core.edit.carry import Edit
 from levelloop.core.edit.extrude import extrude
 from levelloop.core.edit.join import join_points
 from levelloop.core.errors import EditError
-from levelloop.core.forms.primitives import box, cylinder, plane
+from levelloop.core.forms.primitives import box, cylinder, plane, quad_sphere
 from levelloop.core.measure.faces import edge_folds, face_areas, face_normals, signed_volume
 from levelloop.core.mesh import Mesh
 from levelloop.core.review import review
@@ -225,3 +225,12 @@ def test_each_chain_has_its_own_limit() -> None:
     assert "The width was held at 2 points at 0.099 mm" in edit.message
     rails = np.unique(np.round(edit.mesh.points[:, 0], 9))
     assert {28.0, 32.0} <= set(rails.tolist())
+
+
+@given(st.data(), st.sampled_from(["ball", "tube"]), st.integers(1, 4))
+def test_any_edges_of_a_round_form_leave_it_closed(data: DataObject, form: str, steps: int) -> None:
+    cage = quad_sphere(20, 3) if form == "ball" else cylinder(10, 10, 8, 2, "quads")
+    picked = data.draw(st.lists(st.integers(0, cage.n_edges - 1), min_size=1, max_size=12, unique=True))
+    edit = bevel(cage, Selection("edges", np.array(sorted(picked))), 0.3, steps)
+    assert not edit.mesh.topology.open_edges.any() and edit.mesh.topology.euler_number() == 2
+    assert (edit.mesh.topology.edge_face_count == 2).all()

@@ -16,6 +16,7 @@ from levelloop.core.words import counted
 from levelloop.document.document import Document, Part, new_part
 from levelloop.document.editing import edited, edited_on_both_sides, mirrored_moves, placed_whole
 from levelloop.document.looks import taken_name
+from levelloop.document.middles import edited_at_middle
 from levelloop.document.parameters import Axes, PartName, Vector
 from levelloop.document.parting import Change
 from levelloop.document.registry import Operation
@@ -178,7 +179,10 @@ def _on_cages(base: State, operation: Operation, values: dict[str, Any]) -> Stat
             if whole is not None:
                 document = document.with_part(whole)
                 continue
-        if document.symmetry is None:
+        at_middle = edited_at_middle(part, operation, selection, resolved) if document.symmetry is None else None
+        if at_middle is not None:
+            edit = at_middle
+        elif document.symmetry is None:
             edit = edited(part, operation, selection, resolved)
         elif operation.moves_only:
             edit = mirrored_moves(part, edited(part, operation, selection, resolved), document.symmetry)

@@ -150,10 +150,12 @@ def _parted(
 ) -> Booleans:
     """Positions of sectors that no one point serves exactly, where the strips keep apart and the old point stays.
 
-    A face can have the old point once only: one such sector in a fan, and none beside an end that holds it.
+    A face can have the old point once only: one such sector in a fan, and none beside an end that holds it. In a sector
+    of two faces both would leave it along the same edge.
     """
-    wrong = is_inner & (off > EXACT)
-    key = np.unique(fans.fan[wrong] * (int(in_fan.max(initial=0)) + 1) + sector_in_fan[wrong])
+    sector = fans.fan * (int(in_fan.max(initial=0)) + 1) + sector_in_fan
+    wrong = is_inner & (off > EXACT) & (np.bincount(sector)[sector] > 2)
+    key = np.unique(sector[wrong])
     of_fan = key // (int(in_fan.max(initial=0)) + 1)
     once = np.bincount(of_fan, minlength=len(in_fan)) == 1
     once &= fans.closed

@@ -56,6 +56,7 @@ BUILDING: tuple[Operation, ...] = (
         shortcut="X",
         icon="extrude",
         group="Build",
+        local=True,
     ),
     Operation(
         "inset",
@@ -74,6 +75,7 @@ BUILDING: tuple[Operation, ...] = (
         shortcut="N",
         icon="inset",
         group="Build",
+        local=True,
     ),
     Operation(
         "bevel",
@@ -93,6 +95,7 @@ BUILDING: tuple[Operation, ...] = (
         shortcut="B",
         icon="bevel",
         group="Build",
+        local=True,
     ),
     Operation(
         "run_loop",

@@ -177,6 +177,7 @@ MOVING: tuple[Operation, ...] = (
         ANY,
         or_all=True,
         moves_only=True,
+        local=True,
     ),
     Operation(
         "place",
@@ -292,6 +293,7 @@ MOVING: tuple[Operation, ...] = (
         ANY,
         3,
         moves_only=True,
+        local=True,
     ),
     Operation(
         "flatten",
@@ -328,6 +330,7 @@ MOVING: tuple[Operation, ...] = (
         (),
         ANY,
         moves_only=True,
+        local=True,
     ),
     Operation(
         "relax",
@@ -345,6 +348,7 @@ MOVING: tuple[Operation, ...] = (
         ANY,
         or_all=True,
         moves_only=True,
+        local=True,
     ),
     Operation(
         "match_loop",

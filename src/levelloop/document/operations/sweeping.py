@@ -180,6 +180,7 @@ SWEEPING: tuple[Operation, ...] = (
         or_all=True,
         icon="thicken",
         group="Build",
+        local=True,
     ),
     Operation(
         "groove",
@@ -194,6 +195,7 @@ SWEEPING: tuple[Operation, ...] = (
             Length("height", -0.5, "Negative in, positive out", step=0.1),
         ),
         ("edges",),
+        local=True,
     ),
     Operation(
         "split_ring",
