@@ -123,3 +123,24 @@ def test_behind_other_steps_the_middle_is_a_boundary(before: str) -> None:
         one.select_where("faces", box=[(-0.1, -20, -20), (6, 20, 20)])
         one.do("inset", width=0.4)
     assert np.array_equal(session.part.mesh.points, alone.part.mesh.points)
+
+
+@pytest.mark.parametrize(
+    ("key", "values"),
+    [
+        ("move", {"by": (1.5, 0.5, 0.2)}),
+        ("rotate", {"angle": 20, "axis": "z", "pivot": "middle"}),
+        ("scale", {"factors": 1.3, "pivot": "middle"}),
+    ],
+)
+def test_what_pulls_at_points_on_the_planes_leaves_them_there(key: str, values: dict[str, Any]) -> None:
+    session = session_of(cage("xy"), "xy")
+    before = session.part.mesh.points
+    rim = [np.abs(before[:, axis]) < 1e-12 for axis in (0, 1)]
+    session.select_where("faces", near=(1, 1, 10), count=3)
+    told = session.do(key, **values)
+    for axis in (0, 1):
+        assert not session.part.mesh.points[rim[axis], axis].any()
+    assert "on the mirror's plane" in told
+    assert not session.part.stepped.topology.open_edges.any()
+    session.do("to_plane", axis="x")  # not in the way of what puts points on planes

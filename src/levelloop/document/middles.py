@@ -15,6 +15,7 @@ from levelloop.core.mesh import Mesh
 from levelloop.core.selection import NOTHING, Selection, points_of, select_mask
 from levelloop.core.steps.mirror import mirror
 from levelloop.core.tolerance import last_place, settled
+from levelloop.core.words import counted
 from levelloop.document.document import Part
 from levelloop.document.editing import edited
 from levelloop.document.registry import Operation
@@ -51,6 +52,25 @@ def edited_at_middle(part: Part, operation: Operation, selection: Selection, val
     if operation.moves_only:
         return _moved_back(mesh, whole, done, selection, axes, near)
     return _cut_back(whole, done, axes, sides)
+
+
+def held_on_planes(part: Part, edit: Edit) -> Edit:
+    """A move of the cage whose points on the planes of the part's mirror step stay on them, and how many were held."""
+    guarded = _planes(part)
+    if guarded is None:
+        return edit
+    planes, weld = guarded
+    mesh = part.mesh
+    near = settled(weld, mesh.points, mesh.topology.edges)
+    points, held = edit.mesh.points.copy(), np.zeros(mesh.n_points, dtype=np.bool_)
+    for axis in ("xyz".index(plane) for plane in planes):
+        on = _rim(mesh, [axis], near)
+        held |= on & (np.abs(points[:, axis]) > near)
+        points[on, axis] = np.where(held[on], 0.0, points[on, axis])
+    if not held.any():
+        return edit
+    told = f"{counted(int(held.sum()), 'point stays', 'points stay')} on the mirror's plane."
+    return replace(edit, mesh=edit.mesh.with_points(points), message=" ".join(filter(None, (edit.message, told))))
 
 
 # Helpers
