@@ -5,6 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pytest
 import trimesh
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy.spatial import cKDTree
 
 from levelloop.core.edit.boolean import boolean
 from levelloop.core.edit.bridge import bridge, bridge_counts
@@ -263,3 +266,40 @@ def test_a_shell_inside_out_is_refused_and_a_hollow_is_not() -> None:
             boolean(beside, drill, "subtract")
         with pytest.raises(EditError, match="1 shell inside out"):
             boolean(drill, beside, "union")
+
+
+@given(
+    st.lists(st.integers(1, 6), min_size=12, max_size=12),
+    st.sampled_from(["union", "subtract", "intersect"]),
+    st.integers(1, 3),
+)
+def test_flush_boxes_keep_only_crossings_of_real_edges(numbers: list[int], kind: str, cells: int) -> None:
+    """Boxes on whole millimetres lie flush often: no coordinate comes from a diagonal, and all is exact."""
+    boxes = []
+    for size, at in ((numbers[:3], numbers[3:6]), (numbers[6:9], numbers[9:])):
+        form = box(tuple(2.0 * n for n in size), (cells, 1, 1))
+        boxes.append(form.with_points(form.points + np.array(at, dtype=np.float64)))
+    try:
+        edit = boolean(boxes[0], boxes[1], kind)  # type: ignore[arg-type]
+    except EditError:
+        return
+    low = [form.points.min(axis=0) for form in boxes]
+    high = [form.points.max(axis=0) for form in boxes]
+    shared = float(np.prod(np.maximum(np.minimum(*high) - np.maximum(*low), 0.0)))
+    volumes = [signed_volume(form) for form in boxes]
+    meant = {"union": sum(volumes) - shared, "subtract": volumes[0] - shared, "intersect": shared}[kind]
+    assert signed_volume(edit.mesh) == pytest.approx(meant, rel=1e-9, abs=1e-9)
+    assert not edit.mesh.topology.open_edges.any()
+    for axis in range(3):
+        real = np.unique(np.concatenate([form.points[:, axis] for form in boxes]))
+        assert np.abs(edit.mesh.points[:, axis, None] - real).min(axis=1).max() < 1e-9
+
+
+def test_two_crossed_bars_are_quads_and_symmetric() -> None:
+    for cells in (1, 3):
+        edit = boolean(box((80, 20, 10), (cells, 1, 1)), box((20, 80, 10), (1, cells, 1)))
+        assert (edit.mesh.topology.face_sizes == 4).all()
+        for mirrored in (edit.mesh.points * (-1, 1, 1), edit.mesh.points[:, [1, 0, 2]], edit.mesh.points * (1, 1, -1)):
+            assert cKDTree(edit.mesh.points).query(mirrored)[0].max() < 1e-9
+        centres = face_centres(edit.mesh.topology, edit.mesh.points)
+        assert cKDTree(centres).query(centres[:, [1, 0, 2]])[0].max() < 1e-9

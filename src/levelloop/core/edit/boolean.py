@@ -15,6 +15,7 @@ from levelloop.core.arrays import (
     Booleans,
     Floats,
     Integers,
+    connected_labels,
     cycles,
     group_order,
     mask_of,
@@ -24,12 +25,13 @@ from levelloop.core.arrays import (
 from levelloop.core.edit.carry import Edit, carry, through
 from levelloop.core.edit.combine import combined
 from levelloop.core.edit.dividing import Figure, divide_by_figures
+from levelloop.core.edit.flush import divided_anew
 from levelloop.core.edit.planar import area, cells, connected, flat_axes, nearest_seen
 from levelloop.core.edit.weld import weld
 from levelloop.core.errors import EditError
 from levelloop.core.measure.faces import face_areas, face_normals, signed_volume, triangles, unit
 from levelloop.core.mesh import Mesh, NamedSet
-from levelloop.core.near import near_pairs
+from levelloop.core.near import near_groups, near_pairs
 from levelloop.core.selection import Selection, points_of, select_mask
 from levelloop.core.tolerance import AUTOMATIC, Automatic, last_place, settled
 from levelloop.core.topology import Topology
@@ -37,6 +39,7 @@ from levelloop.core.words import counted
 
 Kind = Literal["union", "subtract", "intersect"]
 NEAR = Automatic(0.01)  # mm; points nearer than that and not equal make slivers along the seam
+ROUNDING = 100.0  # units of the last place that coordinates of one crossing may differ by
 MOST_PASSES = 8  # over faces that need several edges more
 SLIVER = 1e-3  # a face smaller than that share of a square on its longest side
 
@@ -76,11 +79,18 @@ def boolean(mesh: Mesh, other: Mesh, kind: Kind = "union", clean: bool = True, n
     merge_from, merge_to = np.asarray(result.merge_from_vert, np.int64), np.asarray(result.merge_to_vert, np.int64)
     target = np.arange(len(points))
     target[merge_from] = merge_to
-    triangle = target[triangle]
+    triangle, face_of = _put_together(points, target[triangle], face_of)
     # What is taken away shows its faces from behind.
     turned = mesh.n_faces if kind == "subtract" else both.n_faces
-    rings, origins = _polygons(both, points, triangle, face_of, turned)
-    edit = _as_mesh(both, points, rings, origins)
+    flush = divided_anew(both, mesh.n_faces, points, triangle, face_of, turned)
+    rest = ~mask_of(np.array(flush.used, dtype=np.int64), len(triangle))
+    rings, origins = _polygons(both, points, triangle[rest], face_of[rest], turned)
+    rings = [flush.with_inserted(ring) for ring in rings] if flush.inserted else rings
+    rings = [*rings, *(flush.with_inserted(ring) for ring in flush.rings)]
+    rings = _without_needless(both, flush.points, rings)
+    edit = _as_mesh(both, flush.points, rings, origins + flush.origins)
+    if edit.mesh.topology.open_edges.any():
+        raise EditError("The two touch in a way that leaves no clean faces; move or turn one of them a little.")
     seam = _seam(edit, mesh.n_faces)
     told = []
     if clean and seam.any():
@@ -162,6 +172,19 @@ def _inverted_shells(mesh: Mesh) -> int:
     return inverted
 
 
+def _put_together(points: Floats, triangle: Integers, face_of: Integers) -> tuple[Integers, Integers]:
+    """The triangles with points that rounding alone keeps apart as one; those without an inside are gone."""
+    used = np.unique(triangle)
+    _, group = near_groups(points[used], ROUNDING * last_place(points))
+    first = np.full(int(group.max()) + 1, len(points))
+    np.minimum.at(first, group, used)
+    target = np.arange(len(points))
+    target[used] = first[group]
+    triangle = target[triangle]
+    real = (triangle != np.roll(triangle, 1, axis=1)).all(axis=1)
+    return triangle[real], face_of[real]
+
+
 def _polygons(
     both: Mesh, points: Floats, triangle: Integers, face_of: Integers, turned: int
 ) -> tuple[list[Integers], list[int]]:
@@ -184,7 +207,7 @@ def _polygons(
         for ring in _rings(points, start[rim], end[rim], face, both):
             rings.append(ring)
             origins.append(face)
-    return _without_needless(both, points, rings), origins
+    return rings, origins
 
 
 def _untouched(both: Mesh, points: Floats, triangle: Integers, face_of: Integers) -> tuple[Integers, Integers]:
@@ -209,17 +232,17 @@ def _rings(points: Floats, start: Integers, end: Integers, face: int, both: Mesh
     names, number = np.unique(start, return_inverse=True)
     if len(names) < len(start) or not np.array_equal(np.unique(end), names):
         # The rim touches itself in a point: cells of the plane figure are plain rings whatever it does.
-        return _cells(points, start, end, face, both, tie=False)
+        return _cells(points, start, end, face, both)
     follower = np.empty(len(names), dtype=np.int64)
     follower[number] = np.searchsorted(names, end)
     members, offsets = cycles(follower)
     loops = [names[members[a:b]] for a, b in zip(offsets[:-1].tolist(), offsets[1:].tolist(), strict=True)]
     if len(loops) == 1:
         return loops
-    return _cells(points, start, end, face, both, tie=True)
+    return _cells(points, start, end, face, both)
 
 
-def _cells(points: Floats, start: Integers, end: Integers, face: int, both: Mesh, tie: bool) -> list[Integers]:
+def _cells(points: Floats, start: Integers, end: Integers, face: int, both: Mesh) -> list[Integers]:
     # From the rim itself: a face that was taken away looks the other way now.
     middle = points[start].mean(axis=0)
     normal = unit(np.cross(points[start] - middle, points[end] - middle).sum(axis=0)[None])[0]
@@ -228,9 +251,8 @@ def _cells(points: Floats, start: Integers, end: Integers, face: int, both: Mesh
     used, number = np.unique(np.concatenate((start, end)), return_inverse=True)
     places = (points[used] - points[used[0]]) @ flat_axes(normal).T
     sides = number.reshape(2, -1).T
-    whole = sides
-    outer = cells(places, sides)
-    if tie:
+    whole, outer = sides, cells(places, sides)
+    if outer and connected_labels(sides, len(places))[0] > 1:
         largest = max(outer, key=lambda ring: area(places[ring]))
         tied = connected(places, sides, places[largest])
         whole = sides if tied is None else tied
