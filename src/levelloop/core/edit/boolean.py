@@ -39,6 +39,7 @@ from levelloop.core.words import counted
 
 Kind = Literal["union", "subtract", "intersect"]
 NEAR = Automatic(0.01)  # mm; points nearer than that and not equal make slivers along the seam
+NOTHING_LEFT = 1e-12  # of the larger volume: two that only touch share a plane without an inside
 ROUNDING = 100.0  # units of the last place that coordinates of one crossing may differ by
 MOST_PASSES = 8  # over faces that need several edges more
 SLIVER = 1e-3  # a face smaller than that share of a square on its longest side
@@ -64,7 +65,7 @@ def boolean(mesh: Mesh, other: Mesh, kind: Kind = "union", clean: bool = True, n
     solid = manifold3d.Manifold.batch_boolean([first, second], operation)
     if solid.status() != manifold3d.Error.NoError:
         raise EditError(f"The two could not be joined: {solid.status().name}. Review both for crossings of their own.")
-    if solid.num_tri() == 0:
+    if solid.num_tri() == 0 or solid.volume() <= NOTHING_LEFT * max(first.volume(), second.volume()):
         raise EditError(
             {
                 "union": "Nothing is left of the two.",
