@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 import trimesh
+from conftest import CAGES, CLOSED
 from hypothesis import given
 from hypothesis import strategies as st
 from scipy.spatial import cKDTree
@@ -20,9 +21,12 @@ from levelloop.core.edit.weld import weld
 from levelloop.core.errors import EditError
 from levelloop.core.forms.primitives import box, cylinder, plane, quad_sphere
 from levelloop.core.measure.closest import closest_places
+from levelloop.core.measure.crossings import crossed_faces
 from levelloop.core.measure.faces import face_areas, face_centres, signed_volume, triangles
 from levelloop.core.mesh import Mesh
+from levelloop.core.planes import axis_turn
 from levelloop.core.selection import NOTHING, Selection, select_all, select_boundary
+from levelloop.core.subdivision.surface import smooth
 from levelloop.document.session import Session
 
 
@@ -303,3 +307,23 @@ def test_two_crossed_bars_are_quads_and_symmetric() -> None:
             assert cKDTree(edit.mesh.points).query(mirrored)[0].max() < 1e-9
         centres = face_centres(edit.mesh.topology, edit.mesh.points)
         assert cKDTree(centres).query(centres[:, [1, 0, 2]])[0].max() < 1e-9
+
+
+@given(st.floats(-9.5, 9.5), st.floats(-40, 40), st.sampled_from([1e-3, 1.0, 1e3]))
+def test_a_cage_that_goes_through_itself_is_refused(by: float, turn: float, size: float) -> None:
+    one = box((20, 20, 20), (2, 2, 2))
+    moved = one.with_points(one.points @ axis_turn((1, 2, 3), turn).T + np.array([by, 0.3, 0.2]))
+    crossing = combined([one, moved])
+    if not len(crossed_faces(crossing)):
+        # Only where one lies on the other all over.
+        assert abs(turn) < 1e-3 and abs(by) < 1e-3
+        return
+    crossing = crossing.with_points(crossing.points * size)
+    with pytest.raises(EditError, match="goes through itself"):
+        boolean(crossing, cylinder(2 * size, 60 * size, 12))
+
+
+@pytest.mark.parametrize("name", CLOSED)
+def test_cages_that_do_not_cross_are_not_said_to(name: str) -> None:
+    assert len(crossed_faces(CAGES[name])) == 0
+    assert len(crossed_faces(smooth(CAGES[name], 2))) == 0

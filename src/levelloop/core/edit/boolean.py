@@ -29,6 +29,7 @@ from levelloop.core.edit.flush import divided_anew
 from levelloop.core.edit.planar import area, cells, connected, flat_axes, nearest_seen
 from levelloop.core.edit.weld import weld
 from levelloop.core.errors import EditError
+from levelloop.core.measure.crossings import crossed_faces
 from levelloop.core.measure.faces import face_areas, face_normals, signed_volume, triangles, unit
 from levelloop.core.mesh import Mesh, NamedSet
 from levelloop.core.near import near_groups, near_pairs
@@ -50,7 +51,8 @@ def boolean(mesh: Mesh, other: Mesh, kind: Kind = "union", clean: bool = True, n
 
     Both in one space, mm. clean: welds the seam's points that lie within a thousandth of a millimetre of each other.
     name: what to call the second one. Selected after: the seam's edges; faces with more than four sides become the
-    set “n-gons”. Raises EditError where one of them is open or has a shell that is inside out, or nothing is left.
+    set “n-gons”. Raises EditError where one of them is open, goes through itself or has a shell that is inside out, or
+    nothing is left.
     """
     import manifold3d  # type: ignore[import-not-found]
 
@@ -135,6 +137,11 @@ def _solid(mesh: Mesh, who: str, first: int) -> Any:
     inverted = _inverted_shells(mesh)
     if inverted:
         raise EditError(f"{who} has {counted(inverted, 'shell')} inside out; face them outward first.")
+    crossed = crossed_faces(mesh)
+    if len(crossed):
+        raise EditError(
+            f"{who} goes through itself at {counted(len(crossed), 'face')}; unite or part what crosses first."
+        )
     flat, face = triangles(topology, mesh.points, mesh.diagonal)
     used, number = np.unique(flat, return_inverse=True)
     solid = manifold3d.Manifold(
