@@ -64,14 +64,37 @@ def test_what_is_alike_on_both_sides_is_cut_alike(half: list[float], through_cor
         # The line lies between two corners.
         angle = 2.0 * np.pi * (np.arange(count) + 0.5) / count
         places = np.array(radii)[:, None] * np.stack((np.cos(angle), np.sin(angle)), axis=1)
-    pieces = {tuple(sorted(piece.tolist())) for piece in quads_of(np.roll(places, turn, axis=0))}
-    axis = (2 * turn if through_corner else 2 * turn - 1) % count
-    twins = {tuple(sorted((axis - corner) % count for corner in piece)) for piece in pieces}
-    # An uneven way is taken only where it leaves fewer corners or triangles.
-    if pieces != twins:
-        assert sum(len(piece) != 4 for piece in pieces) < len(pieces)
-    else:
-        assert pieces == twins
+    # An uneven way is taken only where no even one is as good: convex polygons always have one.
+    assert is_cut_alike(np.roll(places, turn, axis=0)) or not is_convex(places)
+
+
+def is_cut_alike(places: Floats) -> bool:
+    """Whether the pieces are their own image in one of the lines that the polygon is its own image in."""
+    count = len(places)
+    pieces = {tuple(sorted(piece.tolist())) for piece in quads_of(places)}
+    far = np.linalg.norm(places[:, None] - places, axis=2)
+    ways = [(axis - np.arange(count)) % count for axis in range(count)]
+    twins = [twin for twin in ways if np.allclose(far[twin][:, twin], far)]
+    assert twins
+    return any({tuple(sorted(twin[list(piece)].tolist())) for piece in pieces} == pieces for twin in twins)
+
+
+def is_convex(places: Floats) -> bool:
+    ahead, behind = np.roll(places, -1, axis=0) - places, places - np.roll(places, 1, axis=0)
+    return bool((behind[:, 0] * ahead[:, 1] - behind[:, 1] * ahead[:, 0] > 1e-6).all())
+
+
+@pytest.mark.parametrize("through_corner", [True, False])
+@pytest.mark.parametrize("half", [3, 5, 8, 10])
+def test_convex_polygons_that_are_alike_on_both_sides_are_cut_alike(half: int, through_corner: bool) -> None:
+    radii = [10.0 + 0.5 * n / half for n in range(half + 1)]
+    angle = 2.0 * np.pi * (np.arange(len(radii) * 2 - 2 * through_corner) + 0.5 * (not through_corner))
+    angle /= len(angle)
+    radii += radii[-2:0:-1] if through_corner else radii[::-1]
+    places = np.array(radii)[:, None] * np.stack((np.cos(angle), np.sin(angle)), axis=1)
+    assert is_convex(places)
+    for turn in range(len(places)):
+        assert is_cut_alike(np.roll(places, turn, axis=0))
 
 
 def test_points_on_straight_sides_make_no_slivers() -> None:

@@ -180,3 +180,22 @@ def test_a_slice_begins_at_the_typed_angle(session: Session) -> None:
     session.do("keep_slice", count=4, start=45)
     angle = np.degrees(np.arctan2(*session.part.mesh.points[:, 1::-1].T))
     assert angle.min() >= 45 - 1e-6 or np.allclose(session.part.mesh.points[angle < 45 - 1e-6, :2], 0)
+
+
+def test_conditions_and_cuts_on_parts_without_faces_say_so() -> None:
+    session = Session(Document())
+    session.do("add_disc", fill="open", diameter=10)
+    for kind, conditions in (
+        ("faces", {"near": (0, 0, 0)}),
+        ("faces", {"area": ">1"}),
+        ("faces", {"uneven_over": 2.0}),
+        ("faces", {"none_of": [{"sides": 4}]}),
+    ):
+        session.select_where(kind, **conditions)  # type: ignore[arg-type]
+        assert len(session.selection) == 0
+    session.select_where("edges", length="<1 m")
+    assert len(session.selection) == 16
+    with pytest.raises(EditError, match="no faces"):
+        session.do("cut", path=[(0, 0, 5), (1, 0, 5)], toward="-z")
+    with pytest.raises(EditError, match="no faces to be near"):
+        session.select(faces=[{"near": (0, 0, 0)}])

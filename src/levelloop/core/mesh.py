@@ -128,12 +128,11 @@ class Mesh:
         values = getattr(self, name)
         if values is None:
             values = _all(default, count, dtype)
-        elif values.flags.writeable:
-            values = np.array(values, dtype=dtype)
         if values.shape != (count,):
             raise MeshError(f"{name} must have {count} entries, got {values.shape}.")
-        if values.strides != (0,) and bool((values == default).all()):
-            values = _all(default, count, dtype)
+        # What is frozen already was looked at when it was made: moving points costs nothing here.
+        if values.flags.writeable:
+            values = _all(default, count, dtype) if (values == default).all() else np.array(values, dtype=dtype)
         object.__setattr__(self, name, frozen(values))
 
     @property

@@ -21,7 +21,25 @@ from levelloop.document.editing import edited
 from levelloop.document.registry import Operation
 
 
-def edited_at_middle(part: Part, operation: Operation, selection: Selection, values: dict[str, Any]) -> Edit | None:
+def edited_as_mirrored(part: Part, operation: Operation, selection: Selection, values: dict[str, Any]) -> Edit:
+    """The operation's edit of a cage that may have a mirror step, whose rim on the planes is no boundary then.
+
+    What is the same on all sides is made on the whole where it meets a plane. What only moves points leaves those of
+    the rim on their planes, unless nothing is selected: everything may leave them together.
+    """
+    edit = _edited_at_middle(part, operation, selection, values)
+    if edit is not None:
+        return edit
+    edit = edited(part, operation, selection, values)
+    if operation.moves_only and len(selection) and edit.mesh.topology is part.mesh.topology:
+        return _held_on_planes(part, edit)
+    return edit
+
+
+# Helpers
+
+
+def _edited_at_middle(part: Part, operation: Operation, selection: Selection, values: dict[str, Any]) -> Edit | None:
     """The edit where it meets the planes of the part's mirror step, made with the twins of all that is selected.
 
     None where it does not meet them, where the operation or its values are not the same on all sides, or where the
@@ -51,10 +69,12 @@ def edited_at_middle(part: Part, operation: Operation, selection: Selection, val
     done = edited(replace(part, mesh=whole.mesh), operation, chosen, values)
     if operation.moves_only:
         return _moved_back(mesh, whole, done, selection, axes, near)
-    return _cut_back(whole, done, axes, sides)
+    # A part that stands elsewhere has been there and back, and rounded there.
+    slack = 10.0 * max(last_place(done.mesh.points), last_place(part.to_world(done.mesh).points))
+    return _cut_back(whole, done, axes, sides, slack)
 
 
-def held_on_planes(part: Part, edit: Edit) -> Edit:
+def _held_on_planes(part: Part, edit: Edit) -> Edit:
     """A move of the cage whose points on the planes of the part's mirror step stay on them, and how many were held."""
     guarded = _planes(part)
     if guarded is None:
@@ -71,9 +91,6 @@ def held_on_planes(part: Part, edit: Edit) -> Edit:
         return edit
     told = f"{counted(int(held.sum()), 'point stays', 'points stay')} on the mirror's plane."
     return replace(edit, mesh=edit.mesh.with_points(points), message=" ".join(filter(None, (edit.message, told))))
-
-
-# Helpers
 
 
 def _planes(part: Part) -> tuple[str, float] | None:
@@ -104,17 +121,19 @@ def _moved_back(mesh: Mesh, whole: Edit, done: Edit, selection: Selection, axes:
     points = mesh.points.copy()
     points[known[known >= 0]] = done.mesh.points[first[known >= 0]]
     for axis in axes:
-        points[mesh.topology.open_points & (np.abs(mesh.points[:, axis]) <= near), axis] = 0.0
+        points[_rim(mesh, [axis], near), axis] = 0.0
     return Edit(mesh.with_points(points), selection, identity(mesh), done.message)
 
 
-def _cut_back(whole: Edit, done: Edit, axes: list[int], sides: Floats) -> Edit:
-    """What of the whole lies on the cage's side of every plane; faces across one are split along it."""
+def _cut_back(whole: Edit, done: Edit, axes: list[int], sides: Floats, slack: float) -> Edit:
+    """What of the whole lies on the cage's side of every plane; faces across one are split along it.
+
+    slack: points nearer to a plane lie on it.
+    """
     edit = replace(done, origin=through(whole.origin, done.origin))
     chosen = done.selection
     for axis, side in zip(axes, sides.tolist(), strict=True):
         plane = "xyz"[axis]
-        slack = 10.0 * last_place(edit.mesh.points)
         points = edit.mesh.points.copy()
         points[np.abs(points[:, axis]) <= slack, axis] = 0.0
         flat = edit.mesh.with_points(points)

@@ -569,13 +569,18 @@ class Expression(Parameter):
 
 
 @dataclass(frozen=True)
-class PartNames(Parameter):
-    """Several parts by their names."""
+class Picked(Parameter):
+    """What is picked in the view or named in a script, and never typed."""
 
     @property
     def is_typed(self) -> bool:
         """Whether people type it."""
         return False
+
+
+@dataclass(frozen=True)
+class PartNames(Picked):
+    """Several parts by their names."""
 
     def _read(self, value: Any, reading: Reading) -> Any:
         if not isinstance(value, list | tuple) or not all(isinstance(name, str) for name in value):
@@ -587,13 +592,8 @@ class PartNames(Parameter):
 
 
 @dataclass(frozen=True)
-class PointPairs(Parameter):
+class PointPairs(Picked):
     """Edges by the numbers of their points."""
-
-    @property
-    def is_typed(self) -> bool:
-        """Whether people type it."""
-        return False
 
     def _read(self, value: Any, reading: Reading) -> Any:
         number = Count("point", low=0, high=2**62)
@@ -604,13 +604,8 @@ class PointPairs(Parameter):
 
 
 @dataclass(frozen=True)
-class CutPath(Parameter):
+class CutPath(Picked):
     """Places of a cut in order: on an edge, on a point, in a face, or anywhere as (x, y, z)."""
-
-    @property
-    def is_typed(self) -> bool:
-        """Whether people type it."""
-        return False
 
     def _read(self, value: Any, reading: Reading) -> Any:
         if isinstance(value, str) or not isinstance(value, list | tuple):

@@ -16,7 +16,7 @@ from levelloop.core.words import counted
 from levelloop.document.document import Document, Part, new_part
 from levelloop.document.editing import edited, edited_on_both_sides, mirrored_moves, placed_whole
 from levelloop.document.looks import taken_name
-from levelloop.document.middles import edited_at_middle, held_on_planes
+from levelloop.document.middles import edited_as_mirrored
 from levelloop.document.parameters import Axes, PartName, Vector
 from levelloop.document.parting import Change
 from levelloop.document.registry import Operation
@@ -179,14 +179,8 @@ def _on_cages(base: State, operation: Operation, values: dict[str, Any]) -> Stat
             if whole is not None:
                 document = document.with_part(whole)
                 continue
-        at_middle = edited_at_middle(part, operation, selection, resolved) if document.symmetry is None else None
-        if at_middle is not None:
-            edit = at_middle
-        elif document.symmetry is None:
-            edit = edited(part, operation, selection, resolved)
-            # Everything may leave its plane together; what pulls on a part of it may not open the middle.
-            if operation.moves_only and len(selection) and edit.mesh.topology is part.mesh.topology:
-                edit = held_on_planes(part, edit)
+        if document.symmetry is None:
+            edit = edited_as_mirrored(part, operation, selection, resolved)
         elif operation.moves_only:
             edit = mirrored_moves(part, edited(part, operation, selection, resolved), document.symmetry)
         else:

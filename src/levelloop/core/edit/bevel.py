@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers, mask_of, offsets_from_sizes, ranges
+from levelloop.core.edit.bevel_ends import Ends, ends_of, parted
 from levelloop.core.edit.bevel_parts import (
     Build,
     Fans,
@@ -27,7 +28,6 @@ from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Selection
 from levelloop.core.topology import Topology
 
-EXACT = 1e-9  # of 1 mm: what lies nearer to a plane lies on it
 LEAST_RISE = 0.1  # of 1 mm: edges more along each other take a strip narrower than asked
 
 
@@ -86,7 +86,7 @@ def _bevel_edges(
     is_end = (b > 0) & np.where(closed, b == 1, (sector_in_fan == 0) | (sector_in_fan == b))
     is_inner = (b > 0) & ~is_end
     moves, off, narrow = _moves(mesh, fans, out_bevel, in_bevel, is_inner, sector_in_fan)
-    apart = _parted(fans, in_fan, is_inner, is_end & ~out_bevel & ~in_bevel, off, sector_in_fan)
+    apart = parted(fans, in_fan, is_inner, is_end & ~out_bevel & ~in_bevel, off, sector_in_fan)
     if apart.any():
         is_inner, is_end = is_inner & ~apart, is_end | apart
         moves, off, narrow = _moves(mesh, fans, out_bevel, in_bevel, is_inner, sector_in_fan)
@@ -117,7 +117,7 @@ def _bevel_edges(
 
     gap = np.full(len(fans.size), -1, dtype=np.int64)
     gap[fans.fan[apart]] = sector_in_fan[apart]
-    ends = _ends(mesh, fans, in_fan, out_bevel, moves, is_end & ~at_slide, gap, steps, middle_loop)
+    ends = ends_of(mesh, fans, in_fan, out_bevel, moves, is_end & ~at_slide, gap, steps, middle_loop)
     profile, places, middles = _profiles(
         mesh, fans, out_bevel, in_fan, moves, number, build, steps, roundness, middle_loop, ends
     )
@@ -129,76 +129,6 @@ def _bevel_edges(
     )
     off = off * used[fans.fan]
     return replace(edit, message=what_was_held(width, used, left, float(off.max(initial=0.0)), narrow))
-
-
-@dataclass(frozen=True, eq=False)
-class _Ends:
-    """What becomes of the old point of each fan: in the middle of the strip's end, the corner of a face, or gone.
-
-    runs_in: the strip's rows all end in it, since faces beyond have no other point there; gap: the sector in which it
-    stays between strips that do not meet there, −1 for none.
-    """
-
-    in_strip: Booleans
-    runs_in: Booleans
-    in_face: Booleans
-    gap: Integers
-
-
-def _parted(
-    fans: Fans, in_fan: Integers, is_inner: Booleans, holds_old: Booleans, off: Floats, sector_in_fan: Integers
-) -> Booleans:
-    """Positions of sectors that no one point serves exactly, where the strips keep apart and the old point stays.
-
-    A face can have the old point once only: one such sector in a fan, and none beside an end that holds it. In a sector
-    of two faces both would leave it along the same edge.
-    """
-    sector = fans.fan * (int(in_fan.max(initial=0)) + 1) + sector_in_fan
-    wrong = is_inner & (off > EXACT) & (np.bincount(sector)[sector] > 2)
-    key = np.unique(sector[wrong])
-    of_fan = key // (int(in_fan.max(initial=0)) + 1)
-    once = np.bincount(of_fan, minlength=len(in_fan)) == 1
-    once &= fans.closed
-    return np.asarray(wrong & once[fans.fan])
-
-
-def _ends(
-    mesh: Mesh,
-    fans: Fans,
-    in_fan: Integers,
-    out_bevel: Booleans,
-    moves: Floats,
-    holds_old: Booleans,
-    gap: Integers,
-    steps: int,
-    middle_loop: bool,
-) -> _Ends:
-    """Where a strip ends and the old point stays, it closes no face without area, and cuts no corner off."""
-    topology, points = mesh.topology, mesh.points
-    in_face = np.zeros(len(fans.size), dtype=np.bool_)
-    in_face[fans.fan[holds_old]] = True
-    # A strip that ends at a point of three edges is closed by the third face itself.
-    in_face &= ~(fans.closed & (fans.size == 3) & (in_fan == 1))
-    # At a boundary that turns there the old point is its corner.
-    first, last = fans.corner[fans.start], fans.corner[fans.start + fans.size - 1]
-    here = points[fans.point]
-    one = points[topology.corner_end[first]] - here
-    other = points[topology.corners[topology.previous_corner[last]]] - here
-    at_corner = ~fans.closed & (in_fan > 0) & ~_straight(one, other)
-    slots = np.flatnonzero(out_bevel)
-    single = slots[in_fan[fans.fan[slots]] == 1]
-    fan = fans.fan[single]
-    straight = np.zeros(len(fans.size), dtype=np.bool_)
-    straight[fan] = _straight(moves[fans.before[single]], moves[single])
-    alone = (in_fan == 1) & ~(fans.closed & middle_loop & (fans.size >= 4))
-    in_strip = alone & ((in_face & straight) | (at_corner & ~in_face & (steps % 2 == 0)))
-    return _Ends(in_strip, in_strip & in_face, (in_face | at_corner) & ~in_strip, gap)
-
-
-def _straight(one: Floats, other: Floats) -> Booleans:
-    """Whether two ways lead in opposite directions: (f,)."""
-    a, b = unit(one), unit(other)
-    return np.asarray((np.linalg.norm(np.cross(a, b), axis=1) <= EXACT) & (np.einsum("ij,ij->i", a, b) < 0))
 
 
 def _moves(
@@ -259,7 +189,7 @@ def _profiles(
     steps: int,
     roundness: float,
     middle_loop: bool,
-    ends: _Ends,
+    ends: Ends,
 ) -> tuple[Integers, Floats, Floats]:
     """Across each bevelled edge's end, from the face before it to its own: points (k, steps + 1), where, middles.
 
@@ -368,7 +298,7 @@ def _new_outlines(
 
 
 def _put_strips(
-    topology: Topology, fans: Fans, out_bevel: Booleans, profile: Integers, build: Build, ends: _Ends
+    topology: Topology, fans: Fans, out_bevel: Booleans, profile: Integers, build: Build, ends: Ends
 ) -> None:
     steps = profile.shape[1] - 1
     half_edges = fans.corner[np.flatnonzero(out_bevel)]
@@ -402,7 +332,7 @@ def _put_corners(
     profile: Integers,
     places: Floats,
     middles: Floats,
-    ends: _Ends,
+    ends: Ends,
     build: Build,
     middle_loop: bool,
 ) -> None:

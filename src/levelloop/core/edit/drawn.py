@@ -45,6 +45,8 @@ def drawn_pieces(mesh: Mesh, line: Floats, toward: Floats, closed: bool, through
     through: in every face that lies behind the line too, else only from place to place over the faces that are seen.
     Raises EditError where a place lies on no face, or the way between two leaves what is seen.
     """
+    if mesh.n_faces == 0:
+        raise EditError("There are no faces to cut; the part has none.")
     view = _View(mesh, toward, through)
     pairs = list(zip(range(len(line)), range(1, len(line)), strict=False))
     if closed:

@@ -4,18 +4,19 @@ from __future__ import annotations
 
 from collections import defaultdict
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels
-from levelloop.core.edit.planar import area, cells, connected, flat_axes, inside
+from levelloop.core.edit.planar import area, cells, connected, flat_axes, inside, turn_of
 from levelloop.core.measure.faces import face_normals
 from levelloop.core.mesh import Mesh
 from levelloop.core.near import near_groups
 from levelloop.core.tolerance import last_place
 
 SAME_PLANE = 1e-7  # of a unit normal, and of the size of both for the distance from the origin
-MOST_SIDES = 1_500  # of one plane; every one is compared with every other
+MOST_SIDES = 1_500  # of one plane: every one is compared with every other, and finer planes stay as they are
 
 
 @dataclass
@@ -58,7 +59,9 @@ def divided_anew(both: Mesh, n_first: int, points: Floats, triangle: Integers, f
     for one in np.intersect1d(of_first, of_second).tolist():
         faces = np.flatnonzero((plane == one) & normals.any(axis=1))
         mine, theirs = faces[faces < n_first], faces[faces >= n_first]
-        if len(mine) and len(theirs) and _overlap(both, mine, theirs):
+        if int(both.topology.face_sizes[faces].sum()) > MOST_SIDES or not len(mine) or not len(theirs):
+            continue
+        if _overlap(both, mine, theirs):
             chosen = np.flatnonzero(plane[face_of] == one)
             _divide(flush, both, faces, normals[faces[0]], triangle, chosen)
     return flush
@@ -90,9 +93,7 @@ def _divide(flush: Flush, both: Mesh, faces: Integers, normal: Floats, triangle:
     outline = np.stack((start[rim], end[rim]), axis=1)
     topology = both.topology
     corners = topology.corners_of_faces(faces)
-    sides = np.unique(
-        np.sort(np.stack((topology.corners[corners], topology.corner_end[corners]), axis=1), axis=1), axis=0
-    )
+    sides = topology.edges[np.unique(topology.corner_edge[corners])]
     if len(outline) + len(sides) > MOST_SIDES:
         return
     # All places of the figure, each once: those of the solid first.
@@ -128,7 +129,7 @@ def _divide(flush: Flush, both: Mesh, faces: Integers, normal: Floats, triangle:
         rings.append(numbers[ring])
         origins.append(under[0])
         covered += area(places[ring])
-    meant = float(_turn(corner).sum()) / 2.0
+    meant = float(turn_of(corner[:, 0], corner[:, 1], corner[:, 2]).sum()) / 2.0
     if abs(covered - meant) > 1e-6 * meant:
         return
     _insert(flush, outline, numbers, places, (flush.points[outline] - base) @ axes.T, near)
@@ -159,18 +160,16 @@ def _crossed(places: Floats, segments: Integers, is_rim: Booleans, near: float) 
     np.minimum.at(first, group, np.arange(len(every)))
     every, target = every[first], group
     # Every place on a segment cuts it.
-    off = every[None, :] - a[:, None]
-    along = np.einsum("spi,si->sp", off, way) / np.maximum(length, near)[:, None] ** 2
-    beside = np.abs(off[..., 0] * way[:, None, 1] - off[..., 1] * way[:, None, 0]) / np.maximum(length, near)[:, None]
-    on = (beside <= near) & (along > -slack[:, None]) & (along < 1 + slack[:, None])
     pairs: dict[tuple[int, int], bool] = defaultdict(bool)
-    for number in range(len(segments)):
-        here = np.flatnonzero(on[number])
-        here = here[np.argsort(along[number, here], kind="stable")]
-        ends = target[segments[number]]
-        for one, other in zip(here[:-1].tolist(), here[1:].tolist(), strict=True):
-            if one != other and ends[0] != ends[1]:
-                pairs[min(one, other), max(one, other)] |= bool(is_rim[number])
+    for number, (one, other) in enumerate(target[segments].tolist()):
+        if one == other:
+            continue
+        off, long = every - a[number], float(length[number])
+        along = off @ way[number] / long
+        beside = np.abs(off[:, 0] * way[number, 1] - off[:, 1] * way[number, 0]) / long
+        here = np.flatnonzero((beside <= near) & (along > -near) & (along < long + near))
+        for before, after in pairwise(here[np.argsort(along[here], kind="stable")].tolist()):
+            pairs[min(before, after), max(before, after)] |= bool(is_rim[number])
     found = np.array(sorted(pairs), dtype=np.int64).reshape(-1, 2)
     return every, found, np.array([pairs[a, b] for a, b in found.tolist()], dtype=np.bool_)
 
@@ -185,12 +184,6 @@ def _in_triangles(places: Floats, corners: Floats, slack: float) -> Booleans:
         turn = way[None, :, 0] * off[..., 1] - way[None, :, 1] * off[..., 0]
         result &= turn >= -slack * np.linalg.norm(way, axis=1)[None]
     return np.asarray(result.any(axis=1))
-
-
-def _turn(corners: Floats) -> Floats:
-    """Twice the signed areas of triangles (t, 3, 2): (t,)."""
-    one, other = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
-    return np.asarray(one[:, 0] * other[:, 1] - one[:, 1] * other[:, 0])
 
 
 def _place_within(ring: Floats) -> Floats:

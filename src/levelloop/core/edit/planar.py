@@ -47,6 +47,13 @@ def area(polygon: Floats) -> float:
     return 0.5 * float(x @ np.roll(y, -1) - y @ np.roll(x, -1))
 
 
+def turn_of(u: Floats, v: Floats, w: Floats) -> Floats:
+    """Twice the signed area of the triangles u, v, w."""
+    return np.asarray(
+        (v[..., 0] - u[..., 0]) * (w[..., 1] - u[..., 1]) - (v[..., 1] - u[..., 1]) * (w[..., 0] - u[..., 0])
+    )
+
+
 def inside(polygon: Floats, place: Floats) -> bool:
     """Whether a place lies in a polygon (n, 2); crossings of a ray are counted (Shimrat 1962)."""
     x, y = polygon.T
@@ -62,8 +69,8 @@ def crossings(places: Floats, segments: Integers, a: int, b: int) -> Booleans:
     p, q = places[a], places[b]
     r, s = places[segments[:, 0]], places[segments[:, 1]]
     shares = (segments == a).any(axis=1) | (segments == b).any(axis=1)
-    one, two = _turn(p, q, r), _turn(p, q, s)
-    three, four = _turn(r, s, p), _turn(r, s, q)
+    one, two = turn_of(p, q, r), turn_of(p, q, s)
+    three, four = turn_of(r, s, p), turn_of(r, s, q)
     return np.asarray((one * two < 0) & (three * four < 0) & ~shares)
 
 
@@ -141,10 +148,3 @@ def _runs_along(places: Floats, segments: Integers, a: int, b: int) -> bool:
         if (ahead & (turn <= 1e-9 * length * np.linalg.norm(out, axis=1))).any():
             return True
     return False
-
-
-def _turn(u: Floats, v: Floats, w: Floats) -> Floats:
-    """Twice the signed area of the triangles u, v, w."""
-    return np.asarray(
-        (v[..., 0] - u[..., 0]) * (w[..., 1] - u[..., 1]) - (v[..., 1] - u[..., 1]) * (w[..., 0] - u[..., 0])
-    )

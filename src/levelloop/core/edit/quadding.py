@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from levelloop.core.arrays import AnyArray, Booleans, Floats, Integers
-from levelloop.core.edit.planar import inside
+from levelloop.core.arrays import Booleans, Floats, Integers
+from levelloop.core.edit.planar import inside, turn_of
 
 CLEAR = 0.05  # of a right angle: corners nearer to straight or to folded make slivers
 LARGEST = 24  # corners up to which every way to cut is compared
@@ -195,10 +195,10 @@ def _diagonals(places: Floats) -> Booleans:
     one, other = places[i][:, None], places[j][:, None]
     # Each diagonal against each side that shares no corner with it, and against each other corner.
     turns = [
-        _turn(one, other, places),
-        _turn(one, other, ahead),
-        _turn(places, ahead, one),
-        _turn(places, ahead, other),
+        turn_of(one, other, places),
+        turn_of(one, other, ahead),
+        turn_of(places, ahead, one),
+        turn_of(places, ahead, other),
     ]
     beside = (index == i[:, None]) | (index == j[:, None])
     shares = beside | np.roll(beside, -1, axis=1)
@@ -216,11 +216,6 @@ def _diagonals(places: Floats) -> Booleans:
     return np.asarray(sees | sees.T)
 
 
-def _turn(a: AnyArray, b: AnyArray, c: AnyArray) -> Floats:
-    one, other = b - a, c - a
-    return np.asarray(one[..., 0] * other[..., 1] - one[..., 1] * other[..., 0])
-
-
 def _one_by_one(places: Floats) -> list[Integers]:
     """The squarest four corners in a row cut off, again and again; what no good quad fits is left as it is."""
     left: Integers = np.arange(len(places))
@@ -234,7 +229,7 @@ def _one_by_one(places: Floats) -> list[Integers]:
             # No corner of the rest may lie in the quad that is cut off, nor on its new side.
             quad = places[window[start]]
             others = places[np.setdiff1d(left, window[start])]
-            on = [_turn(quad[side], quad[(side + 1) % 4], others) for side in range(4)]
+            on = [turn_of(quad[side], quad[(side + 1) % 4], others) for side in range(4)]
             if not np.all(np.array(on) >= -SAME_SHAPE * np.ptp(quad, axis=0).max() ** 2, axis=0).any():
                 break
         else:

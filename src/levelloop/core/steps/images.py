@@ -29,7 +29,7 @@ class Seen:
 class Surroundings:
     """A mesh among the faces of its images that touch it, smoothed together.
 
-    reach: how near points of the mesh and of an image are one.
+    before: what was made for other points or images; what of it still fits is used again.
     """
 
     _label: Integers  # which points of the mesh and its images are one
@@ -40,12 +40,16 @@ class Surroundings:
     def __init__(
         self, mesh: Mesh, surface: SmoothSurface, images: Sequence[Floats], before: Surroundings | None = None
     ) -> None:
-        self._images = images
+        self._turned = [bool(np.linalg.det(image[:3, :3]) < 0) for image in images]
         self.surface: SmoothSurface = surface
         pieces = [mesh.points, *(mesh.points @ image[:3, :3] + image[3, :3] for image in images)]
         self._label = label = _joined(mesh, pieces)
-        fits = before is not None and before.surface is surface and np.array_equal(before._label, label)
-        if fits and before is not None and len(before._images) == len(images):
+        if (
+            before is not None
+            and before.surface is surface
+            and before._turned == self._turned
+            and np.array_equal(before._label, label)
+        ):
             self._kept, self._whole, self._into = before._kept, before._whole, before._into
         else:
             self._kept, self._whole, self._into = self._built(mesh, surface, label)
@@ -61,7 +65,7 @@ class Surroundings:
 
     def _built(self, mesh: Mesh, surface: SmoothSurface, label: Integers) -> tuple[Integers, SmoothSurface, Integers]:
         topology = mesh.topology.faces_only
-        count, n = len(self._images), mesh.n_points
+        count, n = len(self._turned), mesh.n_points
         outlines, sizes = [topology.corners], [topology.face_sizes]
         creases, kept = [topology.corner_edge], [np.arange(n)]
         met = mask_of(label[:n], int(label.max(initial=-1)) + 1)
@@ -72,7 +76,7 @@ class Surroundings:
             faces = topology.faces_of_points(near)
             faces = topology.faces_of_points(np.unique(topology.corners[topology.corners_of_faces(faces)]))
             corners = topology.corners_of_faces(faces)
-            if np.linalg.det(self._images[number - 1][:3, :3]) < 0:
+            if self._turned[number - 1]:
                 corners, edge = _backwards(topology, faces)
             else:
                 edge = topology.corner_edge[corners]

@@ -217,7 +217,7 @@ SWEEPING: tuple[Operation, ...] = (
         "Cut",
         "Build",
         cut,
-        "Cut along a path[ at ratio {ratio}], {closed}[, seen along {toward}], {through}",
+        "Cut along a path[ at ratio {ratio}], {closed}[, seen along {toward}, {through}]",
         "Draws edges through faces, from point to point",
         "cage",
         (
