@@ -199,3 +199,28 @@ def test_conditions_and_cuts_on_parts_without_faces_say_so() -> None:
         session.do("cut", path=[(0, 0, 5), (1, 0, 5)], toward="-z")
     with pytest.raises(EditError, match="no faces to be near"):
         session.select(faces=[{"near": (0, 0, 0)}])
+
+
+@pytest.mark.parametrize(
+    "conditions",
+    [
+        {"sides": ">inf"},
+        {"sides": float("nan")},
+        {"area": "<inf"},
+        {"near": (0, 0, 0), "count": "many"},
+        {"near": (0, 0, 0), "count": 1e400},
+        {"near": (0, 0, 0), "count": 0},
+        {"near": "here"},
+        {"area": "> 2 parsec"},
+        {"any_of": [3]},
+        {"uneven_over": "much"},
+    ],
+)
+def test_odd_conditions_are_one_sentence(session: Session, conditions: dict[str, Any]) -> None:
+    with pytest.raises(EditError):
+        session.select_where("faces", **conditions)
+    nested: dict[str, Any] = {"sides": 4}
+    for _ in range(400):
+        nested = {"any_of": [nested]}
+    with pytest.raises(EditError, match="deep"):
+        session.select_where("faces", **nested)

@@ -39,7 +39,10 @@ def select_where(mesh: Mesh, kind: Kind, **conditions: Any) -> Selection:
     if kind not in KINDS:
         raise EditError(f'There are no "{kind}"; select points, edges or faces.')
     given = {name: value for name, value in conditions.items() if value is not None}
-    within, count = float(given.pop("within", 1.0)), int(given.pop("count", 1))
+    try:
+        within, count = float(given.pop("within", 1.0)), int(given.pop("count", 1))
+    except (TypeError, ValueError, OverflowError) as error:
+        raise EditError("How near, and how many, are numbers.") from error
     either, neither = given.pop("any_of", None), given.pop("none_of", ())
     within_distance = settled(given.pop("within_distance", Automatic(1e-6)), mesh.points, mesh.topology.edges)
     if not given and not either and not neither:
@@ -70,6 +73,8 @@ def element_near(mesh: Mesh, kind: Kind, named: Mapping[str, Any]) -> int | tupl
     if set(named) != {"near"}:
         raise EditError('An element is named by its number or as {"near": [x, y, z]}.')
     place = named["near"]
+    if mesh.n_points == 0:
+        raise EditError(f"There are no {kind} to be near to.")
     if kind == "edges" and isinstance(place, list | tuple) and len(place) == 2:
         a, b = (int(select_where(mesh, "points", near=end).indices[0]) for end in place)
         return a, b
@@ -110,9 +115,12 @@ def comparison(value: Any) -> tuple[str, str]:
 def _signed(value: Any) -> tuple[str, float]:
     sign, number = comparison(value)
     try:
-        return sign, float(number)
+        found = float(number)
     except ValueError as error:
         raise _no_comparison(value) from error
+    if not np.isfinite(found):
+        raise _no_comparison(value)
+    return sign, found
 
 
 def _no_comparison(value: Any) -> EditError:

@@ -14,6 +14,7 @@ from levelloop.document.parameters import Parameter, Reading, Vector
 from levelloop.document.units import MILLIMETRES, parse_length, parse_number
 
 LONGEST = 300  # letters
+DEEPEST = 8
 EXAMPLE = "faces where sides > 4"
 _OVER = {name: f"{name}_over" for name in ("crease", "angle", "flatness", "uneven")} | {"fold": "angle_over"}
 _COUNTS = ("sides", "valence")
@@ -62,15 +63,19 @@ def parse_where(text: str, reading: Reading) -> tuple[Kind, dict[str, Any]]:
     return kind, either[0] if len(either) == 1 else {"any_of": either}
 
 
-def read_conditions(conditions: Mapping[str, Any], reading: Reading) -> dict[str, Any]:
+def read_conditions(conditions: Mapping[str, Any], reading: Reading, depth: int = 0) -> dict[str, Any]:
     """Conditions with lengths and areas as text, such as ">2 mm", in millimetres as select_where takes them."""
+    if depth > DEEPEST:
+        raise EditError(f"Conditions may stand {DEEPEST} deep in each other.")
     result = dict(conditions)
     for name in ("length", "area"):
         if isinstance(result.get(name), str):
             result[name] = _size(name, result[name], reading)
     for name in ("any_of", "none_of"):
         if isinstance(result.get(name), list | tuple):
-            result[name] = [read_conditions(one, reading) if isinstance(one, Mapping) else one for one in result[name]]
+            result[name] = [
+                read_conditions(one, reading, depth + 1) if isinstance(one, Mapping) else one for one in result[name]
+            ]
     if isinstance(result.get("near"), list | tuple):
         result["near"] = Vector("near").read(result["near"], reading)
     return result
