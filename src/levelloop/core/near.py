@@ -8,7 +8,7 @@ from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, 
 
 MOST_AHEAD = 8  # places looked at one after the other; beyond that cells are faster
 CROWDED = 24  # pairs for each place, beyond which places are first put together by small cells
-FEW_PIECES = 16
+FEW_PIECES = 16  # up to which it is worth asking which places lie near another piece at all
 _AHEAD = np.array([0.537, 0.618, 0.573])  # no longer than 1, so that no pair seems further apart
 
 
