@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from typing import Any
 
 import numpy as np
@@ -259,3 +260,18 @@ def test_n_gons_become_quads(sides: int, triangles: int) -> None:
     edit = to_quads(mesh, NOTHING)
     sizes = np.bincount(edit.mesh.topology.face_sizes, minlength=5)
     assert sizes[3] == 2 * triangles and sizes[5:].sum() == 0 and area(edit.mesh) == pytest.approx(area(mesh))
+
+
+@pytest.mark.parametrize("times", [1, -1])
+def test_edges_swung_together_never_lie_on_each_other(times: int) -> None:
+    cube = box((20, 20, 20))
+    refused = 0
+    for one, other in itertools.combinations(range(cube.n_edges), 2):
+        try:
+            edit = swing_edge(cube, Selection("edges", np.array([one, other])), times)
+        except EditError:
+            refused += 1
+            continue
+        assert edit.mesh.topology.euler_number() == 2 and is_plain(edit.mesh)
+        assert not edit.mesh.topology.open_edges.any()
+    assert 0 < refused < 66
