@@ -6,10 +6,12 @@ import numpy as np
 import pytest
 from driving import CONTROL, LEFT, NONE, SHIFT, Hands, box_in, sheet_in
 from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QApplication
 
 from levelloop.app.main import application
 from levelloop.core.selection import Selection
+from levelloop.document.session import Session
 
 pytestmark = pytest.mark.skipif(
     application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
@@ -513,3 +515,23 @@ def test_the_handle_goes_along_other_axes_and_in_planes(empty: Hands) -> None:
     empty.window.on_view.set_pivot("anchor")
     assert "no anchor yet" in empty.window.message
     empty.window.on_view.set_pivot("middle")
+
+
+def test_any_size_at_any_place_looks_alike(empty: Hands) -> None:
+    """Single precision on the GPU is about 1e-7 of a coordinate: 20 mm at 10 km would jump by a whole millimetre."""
+    seen = []
+    for size, at in ((1.0, (0.0, 0.0, 0.0)), (1.0, (1e7, -1e7, 3e6)), (1e-4, (0.0, 0.0, 0.0)), (1e4, (0.0, 0.0, 0.0))):
+        session = Session.new()
+        session.do("add_quad_sphere", diameter=20 * size, cells=4, at=at)
+        session.do("add_box", size=(12 * size,) * 3, at=tuple(np.array(at) + size * np.array([8.0, 3.0, 6.0])))
+        session.select_all("edges")
+        empty.window.adopt(session)
+        empty.view.frame(everything=True)
+        empty.settle()
+        image = empty.view.grabFramebuffer().convertToFormat(QImage.Format.Format_RGB888)
+        pixels = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
+        seen.append(pixels[:, : 3 * image.width()].reshape(image.height(), -1, 3).astype(np.int64))
+    for other in seen[1:]:
+        assert other.shape == seen[0].shape
+        differs = np.abs(other - seen[0]).max(axis=2) > 24
+        assert differs.mean() < 2e-3

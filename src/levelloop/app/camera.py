@@ -58,7 +58,7 @@ class Camera:
     def projection(self, width: float, height: float) -> Floats:
         """View to clip space: (4, 4)."""
         aspect = width / max(height, 1.0)
-        near, far = max(self.distance / 200.0, 1e-3), self.distance * 40.0
+        near, far = self.distance / 200.0, self.distance * 40.0
         half = np.tan(np.radians(self.field_of_view) / 2.0)
         matrix = np.zeros((4, 4))
         if self.perspective:
@@ -122,7 +122,7 @@ class Camera:
     def zoom(self, factor: float, x: float, y: float, width: float, height: float) -> None:
         """Comes nearer by a factor, keeping what is under the pixel in its place."""
         factor = float(np.clip(factor, 0.2, 5.0))
-        new_distance = float(np.clip(self.distance / factor, 1e-2, 1e6))
+        new_distance = float(np.clip(self.distance / factor, 1e-5, 1e9))
         scale = self.millimetres_per_pixel(height) * (1.0 - new_distance / self.distance)
         right, upward, _ = self.axes
         self.target = self.target + (right * (x - width / 2) - upward * (y - height / 2)) * scale
@@ -179,4 +179,6 @@ class Camera:
         depth = (in_view - middle)[:, 2] if self.perspective else 0.0
         across = local[:, 0] / (half * width / max(height, 1.0)) + depth
         up = local[:, 1] / half + depth
-        self.distance = max(1.18 * float(max(across.max(), up.max())), 2.0)
+        reach = 1.18 * float(max(across.max(), up.max()))
+        # One point has no size of its own.
+        self.distance = reach if float(np.ptp(in_view, axis=0).max()) > 0 else 2.0

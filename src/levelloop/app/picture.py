@@ -32,6 +32,7 @@ Singles = NDArray[np.float32]
 # Level shown where a part's level is the limit: dense enough to hide the facets.
 LIMIT_SHOWN_AT = 3
 CURVE_STEPS = 12  # lines between two points of a smooth curve
+FAR = 20.0  # times its own size: farther from the middle it is drawn from, single precision shows
 
 
 @dataclass(frozen=True, eq=False)
@@ -40,8 +41,9 @@ class Picture:
 
     until: how many of its steps are shown, None for all. places: (n', 3) shown points. vertices: (v, 6) place and
     normal; indices: (t, 3); triangle_face: (t,) the cage face of each triangle, −1 for what only the recipe made.
-    points: (n,) the shown point of each cage point; chains: (e, c) those along each cage edge. is_quick: made while
-    something was dragged.
+    points: (n,) the shown point of each cage point; chains: (e, c) those along each cage edge. middle: (3,) the place
+    that everything in single precision is relative to, so that parts far from the origin are as sharp. is_quick: made
+    while something was dragged.
     """
 
     part: Part
@@ -54,6 +56,7 @@ class Picture:
     triangle_face: Integers
     points: Integers
     chains: Integers
+    middle: Floats
     is_quick: bool = False
 
     @property
@@ -65,6 +68,10 @@ class Picture:
     def is_flat(self) -> bool:
         """Whether cage edges are shown as straight lines."""
         return self.chains.shape[1] == 2
+
+    def drawn(self, places: Floats) -> Singles:
+        """Places in the world as they are drawn: from the picture's middle, in single precision."""
+        return np.ascontiguousarray(places - self.middle, dtype=np.float32)
 
     @cached_property
     def cage_places(self) -> Floats:
@@ -97,7 +104,7 @@ class Picture:
             return np.zeros((0, 2, 3), dtype=np.float32)
         hidden = np.append(self.part.mesh.hidden_edges, True)[trace.source.edges]
         ends = topology.edges[~trace.own_edges & ~hidden]
-        return self.places[ends].astype(np.float32)
+        return self.drawn(self.places[ends])
 
     def stepped_places(self, kind: Kind) -> Floats | None:
         """Where the elements of what the recipe makes of the cage are shown, by their middle.
@@ -121,10 +128,10 @@ class Picture:
         """The lines along cage edges, all or some: (s, 2, 3)."""
         chains = self.chains if edges is None else self.chains[edges]
         lines = np.stack((chains[:, :-1], chains[:, 1:]), axis=2).reshape(-1, 2)
-        return self.places[lines].astype(np.float32)
+        return self.drawn(self.places[lines])
 
     def face_vertices(self, faces: Integers) -> Singles:
-        """The triangles of some cage faces, as places: (3t, 3)."""
+        """The triangles of some cage faces, as they are drawn: (3t, 3)."""
         chosen = np.zeros(self.part.mesh.n_faces, dtype=np.bool_)
         chosen[faces] = True
         shown = np.append(chosen, False)[self.triangle_face]
@@ -140,7 +147,7 @@ class Picture:
         start = self.face_middles[shown]
         length = 0.5 * np.sqrt(np.median(face_areas(mesh.topology, places)[shown]))
         end = start + length * face_normals(mesh.topology, places, shown)
-        return np.stack((start, end), axis=1).astype(np.float32)
+        return self.drawn(np.stack((start, end), axis=1))
 
     @cached_property
     def curve_lines(self) -> Singles:
@@ -155,7 +162,7 @@ class Picture:
         on = path.at(np.linspace(0.0, path.spans, path.spans * CURVE_STEPS + 1))
         if not self.part.in_place:
             on = on @ self.part.transform[:3, :3] + self.part.transform[3, :3]
-        return np.stack((on[:-1], on[1:]), axis=1).astype(np.float32)
+        return self.drawn(np.stack((on[:-1], on[1:]), axis=1))
 
     def extent(self) -> Floats:
         """The points that frame what is shown of the part: (n, 3)."""
@@ -189,15 +196,17 @@ def make_picture(
     if not part.in_place:
         places = places @ part.transform[:3, :3] + part.transform[3, :3]
         turned = normal_map(part.transform)
+    middle = _middle(places, old)
+    drawn = places - middle if middle.any() else places
     last = built.stops[-1] if built.stops else None
     if last is not None and last.surface is not None:
         # While something is dragged the diagonals stay; at rest they are the ones that files and measures have.
         kept = old if quick and old is not None and old.built.topology is built.topology else None
-        vertices, indices, face = _smooth_surface(last, places, turned, kept)
+        vertices, indices, face = _smooth_surface(last, drawn, turned, kept)
     elif any(stop.surface is not None for stop in built.stops):
-        vertices, indices, face = _shaped_surface(built.mesh, places)
+        vertices, indices, face = _shaped_surface(built.mesh, drawn)
     else:
-        vertices, indices, face = _flat_faces(built.mesh, places)
+        vertices, indices, face = _flat_faces(built.mesh, drawn)
     trace = built.trace
     points, chains = trace.points, trace.chains
     if len(points) and (points.min() < 0 or (chains.size and chains.min() < 0)):
@@ -210,12 +219,24 @@ def make_picture(
         chains[gone] = own[part.mesh.topology.edges[gone, 1:]]
         chains[gone, 0] = own[part.mesh.topology.edges[gone, 0]]
     owner = np.where(trace.own_faces, trace.source.faces, -1)[face]
-    return Picture(part, level, until, built, places, vertices, indices, owner, points, chains, quick)
+    return Picture(part, level, until, built, places, vertices, indices, owner, points, chains, middle, quick)
 
 
 # Helpers
 
 Triangles = tuple[Singles, NDArray[np.uint32], Integers]  # vertices (v, 6), indices (t, 3), the face of each (t,)
+
+
+def _middle(places: Floats, old: Picture | None) -> Floats:
+    """What places are drawn from: the origin, or what the old picture had, while that is near for their size."""
+    if len(places) == 0:
+        return np.zeros(3)
+    low, high = places.min(axis=0), places.max(axis=0)
+    centre, reach = (low + high) / 2.0, FAR * max(float((high - low).max()), 1e-300)
+    for known in (np.zeros(3), old.middle if old is not None else centre):
+        if np.abs(centre - known).max() <= reach:
+            return known
+    return np.asarray(centre)
 
 
 def _smooth_surface(stop: Stop, places: Floats, turned: Floats | None, old: Picture | None) -> Triangles:

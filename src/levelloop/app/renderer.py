@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from levelloop.app.camera import Camera
 from levelloop.app.picture import Picture, Singles
 from levelloop.app.shaders import FLAT, IMAGE, LINE, PICK, POINT, SKY, SURFACE
-from levelloop.core.arrays import Floats, Integers
+from levelloop.core.arrays import Floats
 
 SAMPLES = 4  # in each pixel, for smooth outlines
 Colour = tuple[float, float, float, float]
@@ -26,9 +26,10 @@ SHADINGS: tuple[Shading, ...] = ("clay", "silhouette", "valleys")
 
 @dataclass
 class Lines:
-    """Lines to draw: segments (s, 2, 3), one colour, width in pixels."""
+    """Lines to draw: segments (s, 2, 3) from a middle (3,), one colour, width in pixels."""
 
     segments: Singles
+    middle: Floats
     colour: Colour
     width: float = 1.25
     lift: float = 2e-5
@@ -37,9 +38,10 @@ class Lines:
 
 @dataclass
 class Dots:
-    """Points to draw: places (n, 3), one colour, size in pixels."""
+    """Points to draw: places (n, 3) from a middle (3,), one colour, size in pixels."""
 
     places: Singles
+    middle: Floats
     colour: Colour
     rim: Colour
     width: float = 6.0
@@ -49,9 +51,10 @@ class Dots:
 
 @dataclass
 class Patch:
-    """Triangles tinted over a surface: places (3t, 3)."""
+    """Triangles tinted over a surface: places (3t, 3) from a middle (3,)."""
 
     places: Singles
+    middle: Floats
     colour: Colour
     through: float = 0.0
 
@@ -166,34 +169,35 @@ class Renderer:
         self._images(scene, matrix, used, lambda image: not image.through and image.standing, True)
         for solid in scene.solids:
             arrays = self._uploaded(solid.picture.vertices, solid.picture, used)
+            middle = solid.picture.middle
             self._set(
                 "surface",
-                **matrix,
-                world_to_view=to_view,
+                world_to_clip=_from(to_clip, middle),
+                world_to_view=_from(to_view, middle),
                 front=solid.colour,
                 back=solid.inside,
                 perspective=float(camera.perspective),
-                section=_section(scene.section),
+                section=_section(scene.section, middle),
                 shading=SHADINGS.index(scene.shading),
                 hide_inside=scene.hide_inside,
                 # Turns over a twentieth of the view's distance are plain to see.
                 hollow=camera.distance / 20.0,
             )
-            self._project(solid.projected, used)
+            self._project(solid.projected, middle, used)
             arrays[0].render()
         size = (float(width), float(height))
-        for program in ("line", "point"):
-            self._set(program, section=_section(scene.section, slack=1e-4 * camera.distance))
+        slack = 1e-4 * camera.distance
         screen.depth_mask = False
         for patch in scene.patches:
             if len(patch.places):
-                self._flat(patch, matrix, used)
+                self._flat(patch, to_clip, used)
         for lines in scene.lines:
             if len(lines.segments):
                 array = self._instances("line", lines.segments, "3f 3f/i", ("a", "b"), used)
+                self._from_middle("line", to_clip, lines.middle, scene.section, slack)
                 self._twice(
                     lambda colour, array=array, lines=lines: (
-                        self._set("line", **matrix, size=size, width=lines.width, lift=lines.lift, tint=colour),
+                        self._set("line", size=size, width=lines.width, lift=lines.lift, tint=colour),
                         array.render(moderngl.TRIANGLE_STRIP, instances=len(lines.segments)),
                     ),
                     lines.colour,
@@ -202,11 +206,10 @@ class Renderer:
         for dots in scene.dots:
             if len(dots.places):
                 array = self._instances("point", dots.places, "3f/i", ("a",), used)
+                self._from_middle("point", to_clip, dots.middle, scene.section, slack)
                 self._twice(
                     lambda colour, array=array, dots=dots: (
-                        self._set(
-                            "point", **matrix, size=size, width=dots.width, lift=dots.lift, tint=colour, rim=dots.rim
-                        ),
+                        self._set("point", size=size, width=dots.width, lift=dots.lift, tint=colour, rim=dots.rim),
                         array.render(moderngl.TRIANGLE_STRIP, instances=len(dots.places)),
                     ),
                     dots.colour,
@@ -241,7 +244,7 @@ class Renderer:
         context.viewport = (0, 0, width, height)
         context.enable_only(moderngl.DEPTH_TEST)
         target.clear(0.0, 0.0, 0.0, 0.0, depth=1.0)
-        self._set("pick", world_to_clip=camera.projection(width, height) @ camera.view(), section=_section(section))
+        to_clip = camera.projection(width, height) @ camera.view()
         first = 1
         for picture in pictures:
             places = np.ascontiguousarray(picture.vertices[picture.indices.ravel(), :3])
@@ -249,6 +252,7 @@ class Renderer:
             owner = picture.triangle_face
             numbers = np.repeat(np.where(owner < 0, 0, owner + first), 3).astype(np.int32)
             if len(places):
+                self._from_middle("pick", to_clip, picture.middle, section)
                 buffers = [context.buffer(places.tobytes()), context.buffer(numbers.tobytes())]
                 array = context.vertex_array(
                     self._programs["pick"], [(buffers[0], "3f", "place"), (buffers[1], "1i", "number")]
@@ -315,13 +319,20 @@ class Renderer:
             array.render(moderngl.TRIANGLE_STRIP)
         self._context.enable(moderngl.DEPTH_TEST)
 
-    def _project(self, image: Projected | None, used: set[int]) -> None:
-        """Says to the surface's program what is projected onto the next solid."""
+    def _from_middle(
+        self, program: str, to_clip: Floats, middle: Floats, section: tuple[int, float] | None, slack: float = 0.0
+    ) -> None:
+        """Says to a program what its places are relative to."""
+        self._set(program, world_to_clip=_from(to_clip, middle), section=_section(section, middle, slack))
+
+    def _project(self, image: Projected | None, middle: Floats, used: set[int]) -> None:
+        """Says to the surface's program what is projected onto the next solid, whose places are from a middle."""
         if image is None:
             self._set("surface", projects=False)
             return
         self._texture(image.pixels, used)[0].use(0)
-        rows = {f"to_image_{name}": tuple(image.matrix[row]) for row, name in enumerate("uvw")}
+        to_image = _from(image.matrix, middle)
+        rows = {f"to_image_{name}": tuple(to_image[row]) for row, name in enumerate("uvw")}
         self._set(
             "surface",
             projects=True,
@@ -343,10 +354,11 @@ class Renderer:
         kept = self._keep(pixels, make, used)
         return kept[0], kept[1]
 
-    def _flat(self, patch: Patch, matrix: dict[str, Floats], used: set[int]) -> None:
+    def _flat(self, patch: Patch, to_clip: Floats, used: set[int]) -> None:
         array = self._array("flat", patch.places, "3f", ("place",), used)
+        self._set("flat", world_to_clip=_from(to_clip, patch.middle))
         self._twice(
-            lambda colour: (self._set("flat", **matrix, lift=1e-5, tint=colour), array.render()),
+            lambda colour: (self._set("flat", lift=1e-5, tint=colour), array.render()),
             patch.colour,
             patch.through,
         )
@@ -398,13 +410,20 @@ class Renderer:
                 self._programs[program][name].value = value
 
 
-def _section(section: tuple[int, float] | None, slack: float = 0.0) -> Colour:
-    """The plane beyond which nothing is drawn, as a normal and a distance."""
+def _from(matrix: Floats, middle: Floats) -> Floats:
+    """A matrix (r, 4) for places that are relative to a middle: the large numbers meet in double precision."""
+    result = matrix.copy()
+    result[:, 3] += matrix[:, :3] @ middle
+    return result
+
+
+def _section(section: tuple[int, float] | None, middle: Floats, slack: float = 0.0) -> Colour:
+    """The plane beyond which nothing is drawn, as a normal and a distance from a middle."""
     if section is None:
         return (0.0, 0.0, 0.0, 1.0)
     normal = [0.0, 0.0, 0.0]
     normal[section[0]] = 1.0
-    return (normal[0], normal[1], normal[2], section[1] + slack)
+    return (normal[0], normal[1], normal[2], section[1] - float(middle[section[0]]) + slack)
 
 
 def numbered(pictures: list[Picture], number: int) -> tuple[Picture, int] | None:
@@ -415,8 +434,3 @@ def numbered(pictures: list[Picture], number: int) -> tuple[Picture, int] | None
             return (picture, rest) if rest >= 0 else None
         rest -= picture.part.mesh.n_faces
     return None
-
-
-def singles(values: Floats | Integers) -> Singles:
-    """The values in single precision, contiguous."""
-    return np.ascontiguousarray(values, dtype=np.float32)

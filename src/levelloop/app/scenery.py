@@ -9,7 +9,7 @@ import numpy as np
 from levelloop.app.guiding import frame_of, is_there, looks_at, projection_of, seen_guides
 from levelloop.app.images import Images
 from levelloop.app.picture import Picture, dashed
-from levelloop.app.renderer import Colour, Dots, Lines, Patch, Projected, Scene, Solid, Standing, singles
+from levelloop.app.renderer import Colour, Dots, Lines, Patch, Projected, Scene, Solid, Standing
 from levelloop.app.theme import colour
 from levelloop.core.arrays import Floats, Integers
 from levelloop.core.edit.soft import Soft, soft_weights
@@ -59,27 +59,31 @@ class Scenery:
             scene.solids.append(Solid(picture, front, inside, None if flat else self._projected(part)))
             if flat:
                 continue
-            is_active = part.id == active
+            is_active, middle = part.id == active, picture.middle
             kept = self._kept_lines(picture)
             if self.view.look_of.wire:
                 strength = (0.55 if picture.is_flat else 0.42) if is_active else 0.26
-                scene.lines.append(Lines(kept["wire"], _rgba(theme.wire, strength), 1.25 * ratio, through=through))
+                scene.lines.append(
+                    Lines(kept["wire"], middle, _rgba(theme.wire, strength), 1.25 * ratio, through=through)
+                )
                 if len(kept["copied"]):
                     faint = _rgba(theme.wire, 0.45 * strength)
-                    scene.lines.append(Lines(kept["copied"], faint, 1.0 * ratio, through=through))
+                    scene.lines.append(Lines(kept["copied"], middle, faint, 1.0 * ratio, through=through))
             for weight, segments in kept["creases"]:
                 width = (1.6 + 2.6 * weight / 10.0) * ratio
-                scene.lines.append(Lines(segments, _rgba(theme.wire, 0.92), width, 2.5e-5, through))
+                scene.lines.append(Lines(segments, middle, _rgba(theme.wire, 0.92), width, 2.5e-5, through))
             if len(kept["seams"]):
-                scene.lines.append(Lines(kept["seams"], _rgba(theme.seam), 2.4 * ratio, 2.7e-5, through))
+                scene.lines.append(Lines(kept["seams"], middle, _rgba(theme.seam), 2.4 * ratio, 2.7e-5, through))
             if is_active and self.view.kind == "points":
                 scene.dots.append(
-                    Dots(kept["points"], _rgba(theme.wire), _rgba("#FBFAF7"), 6.0 * ratio, through=through)
+                    Dots(kept["points"], middle, _rgba(theme.wire), _rgba("#FBFAF7"), 6.0 * ratio, through=through)
                 )
             if len(picture.curve_lines):
-                scene.lines.append(Lines(picture.curve_lines, _rgba(theme.ink, 0.95), 2.2 * ratio, 2.6e-5, through))
+                scene.lines.append(
+                    Lines(picture.curve_lines, middle, _rgba(theme.ink, 0.95), 2.2 * ratio, 2.6e-5, through)
+                )
             if look.normals and is_active:
-                scene.lines.append(Lines(picture.normal_lines, _rgba(theme.hover, 0.9), 1.4 * ratio))
+                scene.lines.append(Lines(picture.normal_lines, middle, _rgba(theme.hover, 0.9), 1.4 * ratio))
         self._add_guides(scene)
         self._add_lone(scene, ratio)
         self._add_soft(scene, ratio)
@@ -103,7 +107,7 @@ class Scenery:
             "copied": picture.copied_lines,
             "creases": groups,
             "seams": dashed(picture.segments(np.flatnonzero(picture.part.mesh.seams)), 4 if picture.is_flat else 1),
-            "points": singles(picture.cage_places[~picture.part.mesh.hidden_points]),
+            "points": picture.drawn(picture.cage_places[~picture.part.mesh.hidden_points]),
         }
         self._lines[picture.part.id] = (picture, kept)
         return kept
@@ -115,19 +119,27 @@ class Scenery:
             if len(selection) == 0 or int(selection.indices.max()) >= _count(picture, selection.kind):
                 continue
             if selection.kind == "faces":
-                scene.patches.append(Patch(picture.face_vertices(selection.indices), _rgba(blue, 0.42), 0.25))
+                scene.patches.append(
+                    Patch(picture.face_vertices(selection.indices), picture.middle, _rgba(blue, 0.42), 0.25)
+                )
                 edges = np.unique(
                     picture.part.mesh.topology.corner_edge[
                         picture.part.mesh.topology.corners_of_faces(selection.indices)
                     ]
                 )
-                scene.lines.append(Lines(picture.segments(edges), _rgba(blue, 0.9), 1.6 * ratio, 3e-5, through))
+                scene.lines.append(
+                    Lines(picture.segments(edges), picture.middle, _rgba(blue, 0.9), 1.6 * ratio, 3e-5, through)
+                )
             elif selection.kind == "edges":
                 segments = picture.segments(selection.indices)
-                scene.lines.append(Lines(segments, _rgba(blue), 3.2 * ratio, 3.5e-5, max(through, 0.25)))
+                scene.lines.append(
+                    Lines(segments, picture.middle, _rgba(blue), 3.2 * ratio, 3.5e-5, max(through, 0.25))
+                )
             else:
-                places = singles(picture.cage_places[selection.indices])
-                scene.dots.append(Dots(places, _rgba(blue), _rgba("#FFFFFF"), 9.0 * ratio, 5e-5, max(through, 0.3)))
+                places = picture.drawn(picture.cage_places[selection.indices])
+                scene.dots.append(
+                    Dots(places, picture.middle, _rgba(blue), _rgba("#FFFFFF"), 9.0 * ratio, 5e-5, max(through, 0.3))
+                )
 
     def _add_guides(self, scene: Scene) -> None:
         """The guides of the direction or camera this view looks from, and those that stand in space."""
@@ -175,10 +187,12 @@ class Scenery:
             except LevelLoopError:
                 lone = np.arange(picture.part.mesh.n_points)
             self._lone = (picture.part.mesh, symmetry, lone)
-        places = singles(picture.cage_places[self._lone[2]])
+        places = picture.drawn(picture.cage_places[self._lone[2]])
         if len(places):
             warn = _rgba(self.view.theme.warn)
-            scene.dots.append(Dots(places, _rgba(self.view.theme.panel), warn, 11.0 * ratio, 4.2e-5, 0.4))
+            scene.dots.append(
+                Dots(places, picture.middle, _rgba(self.view.theme.panel), warn, 11.0 * ratio, 4.2e-5, 0.4)
+            )
 
     def _add_soft(self, scene: Scene, ratio: float) -> None:
         """The points that would follow the selection, fainter the less they do."""
@@ -196,7 +210,16 @@ class Scenery:
             if len(places):
                 share = step / SOFT_STEPS
                 tint = _rgba(blue, 0.25 + 0.6 * share)
-                scene.dots.append(Dots(singles(places), tint, _rgba("#FFFFFF", 0.4), (4 + 4 * share) * ratio, 4.5e-5))
+                scene.dots.append(
+                    Dots(
+                        picture.drawn(places),
+                        picture.middle,
+                        tint,
+                        _rgba("#FFFFFF", 0.4),
+                        (4 + 4 * share) * ratio,
+                        4.5e-5,
+                    )
+                )
 
     def _soft_weights(self, picture: Picture, selection: Selection, soft: Soft) -> Floats:
         """How much each point follows; worked out once for as long as nothing of it changes."""
@@ -236,17 +259,19 @@ class Scenery:
         teal = self.view.theme.hover
         if self.view.gauge is not None and self.view.gauge[1] == picture.part.id and hit.kind == "edges":
             lit = picture.segments(self.view.gauge[0].edges)
-            scene.lines.append(Lines(lit, _rgba(teal, 0.85), 2.4 * ratio, 3.8e-5, 0.3))
+            scene.lines.append(Lines(lit, picture.middle, _rgba(teal, 0.85), 2.4 * ratio, 3.8e-5, 0.3))
         if self.view.kind == "parts":
-            scene.lines.append(Lines(self._kept_lines(picture)["wire"], _rgba(teal, 0.9), 1.8 * ratio, 4e-5))
+            scene.lines.append(
+                Lines(self._kept_lines(picture)["wire"], picture.middle, _rgba(teal, 0.9), 1.8 * ratio, 4e-5)
+            )
         elif hit.kind == "faces":
-            scene.patches.append(Patch(picture.face_vertices(np.array([hit.index])), _rgba(teal, 0.30)))
+            scene.patches.append(Patch(picture.face_vertices(np.array([hit.index])), picture.middle, _rgba(teal, 0.30)))
         elif hit.kind == "edges":
             segments = picture.segments(np.array([hit.index]))
-            scene.lines.append(Lines(segments, _rgba(teal), 3.6 * ratio, 4e-5))
+            scene.lines.append(Lines(segments, picture.middle, _rgba(teal), 3.6 * ratio, 4e-5))
         else:
-            place = singles(picture.cage_places[[hit.index]])
-            scene.dots.append(Dots(place, _rgba(teal), _rgba("#FFFFFF"), 11.0 * ratio, 6e-5))
+            place = picture.drawn(picture.cage_places[[hit.index]])
+            scene.dots.append(Dots(place, picture.middle, _rgba(teal), _rgba("#FFFFFF"), 11.0 * ratio, 6e-5))
 
 
 def _count(picture: Any, kind: Kind) -> int:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
@@ -78,16 +79,24 @@ def mirrored_moves(part: Part, edit: Edit, symmetry: Symmetry) -> Edit:
 
 
 def edited_on_both_sides(
-    part: Part, operation: Operation, selection: Selection, values: dict[str, Any], symmetry: Symmetry
+    part: Part,
+    operation: Operation,
+    selection: Selection,
+    values: dict[str, Any],
+    symmetry: Symmetry,
+    edit: Callable[[Part, Operation, Selection, dict[str, Any]], Edit],
 ) -> Edit:
-    """An operation that changes faces, on the selection and on what lies across the part's own plane from it."""
+    """An operation that changes faces, on the selection and on what lies across the part's own plane from it.
+
+    edit: how each of the two is made.
+    """
     axis = "xyz".index(symmetry.axis)
 
     def run(mesh: Mesh, chosen: Selection) -> Edit:
-        return edited(replace(part, mesh=mesh), operation, chosen, values)
+        return edit(replace(part, mesh=mesh), operation, chosen, values)
 
     if operation.mirrored is not None:
-        return _named_on_both_sides(part, operation, values, axis, twins(part.mesh, symmetry))
+        return _named_on_both_sides(part, operation, values, axis, twins(part.mesh, symmetry), edit)
     if len(selection) == 0:
         # All of it: both sides are in it already.
         return run(part.mesh, selection)
@@ -109,17 +118,24 @@ def twins(mesh: Mesh, symmetry: Symmetry) -> Integers:
 # Helpers
 
 
-def _named_on_both_sides(part: Part, operation: Operation, values: dict[str, Any], axis: int, twin: Integers) -> Edit:
+def _named_on_both_sides(
+    part: Part,
+    operation: Operation,
+    values: dict[str, Any],
+    axis: int,
+    twin: Integers,
+    edit: Callable[[Part, Operation, Selection, dict[str, Any]], Edit],
+) -> Edit:
     """An operation that names its elements itself, with them and then with their twins."""
     assert operation.mirrored is not None
-    first = edited(part, operation, NOTHING, values)
+    first = edit(part, operation, NOTHING, values)
     to_part = np.linalg.inv(part.transform)
     mirror = np.diag(np.insert(np.ones(3), axis, -1.0))
     other = operation.mirrored(part.mesh, values, twin, to_part @ mirror @ part.transform)
     try:
         if other is None:
             raise EditError("Both sides are the same.")
-        second = edited(replace(part, mesh=first.mesh), operation, NOTHING, other)
+        second = edit(replace(part, mesh=first.mesh), operation, NOTHING, other)
     except EditError:
         told = "It meets the plane of symmetry, so it was made once."
         return replace(first, message=" ".join(filter(None, (first.message, told))))

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from levelloop.core.arrays import Booleans, connected_labels, inverse_of, mask_of
 from levelloop.core.edit.boolean import boolean
+from levelloop.core.edit.carry import Edit
 from levelloop.core.edit.combine import combined
 from levelloop.core.edit.outlines import drop_faces
 from levelloop.core.edit.runs import runs_of_selection
@@ -16,9 +17,10 @@ from levelloop.core.edit.weld import weld
 from levelloop.core.errors import EditError
 from levelloop.core.forms.curves import add_curve
 from levelloop.core.mesh import Mesh
-from levelloop.core.selection import Selection, faces_of, points_of, select_all
+from levelloop.core.selection import NOTHING, Selection, faces_of, points_of, select_all
 from levelloop.core.words import counted
 from levelloop.document.document import Document, Part, new_part
+from levelloop.document.middles import clipped, made_on_whole
 
 
 @dataclass(frozen=True, eq=False)
@@ -139,11 +141,23 @@ def boolean_parts(
         raise EditError("A boolean needs another part than the active one.")
     if not keep_other:
         _unlocked(second)
-    edit = boolean(part.mesh, in_space_of(second, part), kind, clean, second.name)  # type: ignore[arg-type]
+    cutter = in_space_of(second, part)
+
+    def made(whole: Mesh, with_images: Callable[[Mesh], Mesh]) -> Edit:
+        return boolean(whole, with_images(cutter), kind, clean, second.name)  # type: ignore[arg-type]
+
+    edit = made_on_whole(part, made) or made(part.mesh, lambda mesh: mesh)
     document = document.with_part(replace(part, mesh=edit.mesh))
     if not keep_other:
         document = replace(document.without(second.id), active=part.id)
     return Change(document, {part.id: edit.selection}, edit.message)
+
+
+def clip(document: Document, selections: Mapping[str, Selection]) -> Change:
+    """What lies beyond the planes of the active part's mirror step taken off its cage."""
+    part = _unlocked(document.part)
+    edit = clipped(part)
+    return Change(document.with_part(replace(part, mesh=edit.mesh)), {**selections, part.id: NOTHING}, edit.message)
 
 
 def curve_from_edges(document: Document, selections: Mapping[str, Selection], name: str = "") -> Change:

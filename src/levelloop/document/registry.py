@@ -15,6 +15,7 @@ from levelloop.core.selection import Kind, Selection
 from levelloop.document.parameters import Choice, Parameter, Reading, Toggle
 
 ActsOn = Literal["cage", "form", "selection", "part", "document", "parts"]
+AtMiddle = Literal["alone", "local", "spanning", "closing", "merging", "drawn", "making"]
 
 
 @dataclass(frozen=True)
@@ -27,9 +28,13 @@ class Operation:
     needs: kinds of selection it takes; empty: none needed. least: how many elements. or_all: nothing selected
     means everything. anew: for acts_on "selection": what was selected before does not matter. moves_only: changes
     nothing but where points are, so that symmetry can mirror it. in_turn: makes one thing of all that is selected, so
-    that symmetry runs it once for each side. local: does the same on the twins of what is selected, so that at the
-    planes of a mirror step it is run on the whole. drawn: the parameter that is drawn in the view; typed numbers wait
-    for it. advice: what is worth knowing about a form of such sizes, in a sentence.
+    that symmetry runs it once for each side. drawn: the parameter that is drawn in the view; typed numbers wait for it.
+    advice: what is worth knowing about a form of such sizes, in a sentence.
+    at_middle: what it does at the planes of a mirror step. "local": looks at what lies beside, so it is run on the
+    whole where a face beside what is selected meets a plane; "spanning": where what is selected meets one; "closing":
+    the same, edges on the planes left out, and where the cage alone is refused; "merging": what becomes one point stays
+    on the planes it was on; "drawn": names its elements, run on the whole and kept on the cage's side; "making": makes
+    faces of the cage alone, none of them on a plane.
     mirrored: for what names elements or places itself instead of taking a selection: (mesh, values, twin of each
     point, matrix (4, 4) across the plane for places in the world) → the values of the other side, None where they are
     the same.
@@ -52,7 +57,7 @@ class Operation:
     group: str = ""
     moves_only: bool = False
     in_turn: bool = False
-    local: bool = False
+    at_middle: AtMiddle = "alone"
     drawn: str = ""
     advice: Callable[[Mapping[str, Any]], str] | None = None
     mirrored: Callable[[Mesh, dict[str, Any], Integers, Floats], dict[str, Any] | None] | None = None

@@ -8,15 +8,16 @@ from typing import Any
 
 import numpy as np
 
+from levelloop.core.edit.carry import Edit, Origin
 from levelloop.core.edit.combine import combined
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import KINDS, NOTHING, Kind, Selection, convert, select_mask
 from levelloop.core.words import counted
 from levelloop.document.document import Document, Part, new_part
-from levelloop.document.editing import edited, edited_on_both_sides, mirrored_moves, placed_whole
+from levelloop.document.editing import edited_on_both_sides, mirrored_moves, placed_whole
 from levelloop.document.looks import taken_name
-from levelloop.document.middles import edited_as_mirrored
+from levelloop.document.middles import beside_mirror, edited_as_mirrored
 from levelloop.document.parameters import Axes, PartName, Vector
 from levelloop.document.parting import Change
 from levelloop.document.registry import Operation
@@ -134,7 +135,15 @@ def run(base: State, operation: Operation, values: dict[str, Any]) -> State:
             part = document.by_name(values["into"])
             if part.locked:
                 raise EditError(f"“{part.name}” is locked.")
-            part = replace(part, mesh=combined((part.mesh, mesh)))
+            joined = combined((part.mesh, mesh))
+            known = np.arange(joined.n_faces)
+            origin = Origin(
+                np.where(np.arange(joined.n_points) < part.mesh.n_points, np.arange(joined.n_points), -1),
+                np.full(joined.n_edges, -1),
+                np.where(known < part.mesh.n_faces, known, -1),
+            )
+            edit = beside_mirror(part, Edit(joined, NOTHING, origin))
+            part, told = replace(part, mesh=edit.mesh), " ".join(filter(None, (told, edit.message)))
             document = replace(document.with_part(part), active=part.id)
         else:
             part = new_part(document, mesh, values["name"] or operation.title.lower())
@@ -182,9 +191,10 @@ def _on_cages(base: State, operation: Operation, values: dict[str, Any]) -> Stat
         if document.symmetry is None:
             edit = edited_as_mirrored(part, operation, selection, resolved)
         elif operation.moves_only:
-            edit = mirrored_moves(part, edited(part, operation, selection, resolved), document.symmetry)
+            edit = mirrored_moves(part, edited_as_mirrored(part, operation, selection, resolved), document.symmetry)
         else:
-            edit = edited_on_both_sides(part, operation, selection, resolved, document.symmetry)
+            symmetry = document.symmetry
+            edit = edited_on_both_sides(part, operation, selection, resolved, symmetry, edited_as_mirrored)
         document = document.with_part(replace(part, mesh=edit.mesh))
         if edit.mesh.topology is not part.mesh.topology and part.shared:
             siblings = {other.id for other in document.parts if other.shared == part.shared}

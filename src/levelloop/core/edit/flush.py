@@ -21,9 +21,13 @@ MOST_SIDES = 1_500  # of one plane: every one is compared with every other, and 
 
 @dataclass
 class Flush:
-    """What was divided anew: rings of points and their old faces, triangles used up, points put in, and onto what."""
+    """What was divided anew: rings of points and their old faces, triangles used up, points put in, and onto what.
+
+    points: those of the solid, of_solid in number, and those that were added.
+    """
 
     points: Floats
+    of_solid: int
     rings: list[Integers] = field(default_factory=list)
     origins: list[int] = field(default_factory=list)
     used: list[int] = field(default_factory=list)
@@ -44,7 +48,7 @@ def divided_anew(both: Mesh, n_first: int, points: Floats, triangle: Integers, f
     both: the two cages as one mesh, the first with n_first faces; points, triangle, face_of: the solid; turned: from
     which face on they run the other way around now. Planes that cannot be divided so stay as they are.
     """
-    flush = Flush(points)
+    flush = Flush(points, len(points))
     normals = face_normals(both.topology, both.points)
     normals[turned:] *= -1.0
     first = both.points[both.topology.corners[both.topology.face_offsets[:-1]]]
@@ -121,7 +125,7 @@ def _divide(flush: Flush, both: Mesh, faces: Integers, normal: Floats, triangle:
     rings, origins, covered = [], [], 0.0
     for ring in cells(places, segments):
         inner = _place_within(places[ring])
-        if not _in_triangles(inner[None], corner, 0.0)[0]:
+        if not _in_triangles(inner[None], corner, near)[0]:
             continue
         under = [face for face in faces.tolist() if inside((both.points[topology.face(face)] - base) @ axes.T, inner)]
         if not under:
@@ -202,7 +206,10 @@ def _place_within(ring: Floats) -> Floats:
 
 
 def _numbers(flush: Flush, places: Floats, known: Integers, base: Floats, axes: Floats, near: float) -> Integers:
-    """The number of the solid's point at each place; where there is none it is added."""
+    """The number of the solid's point at each place; where there is none it is added, once for all planes it is on."""
+    normal = np.cross(axes[0], axes[1])
+    added = np.arange(flush.of_solid, len(flush.points))
+    known = np.concatenate((known, added[np.abs((flush.points[added] - base) @ normal) <= near]))
     flat = (flush.points[known] - base) @ axes.T
     far = np.linalg.norm(places[:, None] - flat[None], axis=2)
     closest = far.argmin(axis=1)

@@ -129,7 +129,11 @@ def _chords(mesh: Mesh, chosen: Booleans, on: Booleans, normal: Floats) -> Edit:
 def _segments_through(mesh: Mesh, face: int, on: Booleans, normal: Floats) -> Integers:
     """The pieces of the cut that lie inside a face with more than two corners on it: (s, 2) points."""
     rim = mesh.topology.face(face)
-    axes = flat_axes(face_normals(mesh.topology, mesh.points, np.array([face]))[0])
+    facing = face_normals(mesh.topology, mesh.points, np.array([face]))[0]
+    if not facing.any():
+        # A face without area has nothing to divide.
+        return np.zeros((0, 2), dtype=np.int64)
+    axes = flat_axes(facing)
     places = (mesh.points[rim] - mesh.points[rim[0]]) @ axes.T
     way = axes @ np.cross(normal, np.cross(axes[0], axes[1]))
     here = np.flatnonzero(on[rim])

@@ -56,7 +56,7 @@ BUILDING: tuple[Operation, ...] = (
         shortcut="X",
         icon="extrude",
         group="Build",
-        local=True,
+        at_middle="local",
     ),
     Operation(
         "inset",
@@ -75,7 +75,7 @@ BUILDING: tuple[Operation, ...] = (
         shortcut="N",
         icon="inset",
         group="Build",
-        local=True,
+        at_middle="local",
     ),
     Operation(
         "bevel",
@@ -95,7 +95,7 @@ BUILDING: tuple[Operation, ...] = (
         shortcut="B",
         icon="bevel",
         group="Build",
-        local=True,
+        at_middle="local",
     ),
     Operation(
         "run_loop",
@@ -120,6 +120,7 @@ BUILDING: tuple[Operation, ...] = (
         shortcut="L",
         icon="run_loop",
         group="Cut",
+        at_middle="local",
     ),
     Operation(
         "join_points",
@@ -165,6 +166,7 @@ BUILDING: tuple[Operation, ...] = (
         icon="weld",
         group="Join",
         in_turn=True,
+        at_middle="spanning",
     ),
     Operation(
         "take_out",
@@ -187,6 +189,7 @@ BUILDING: tuple[Operation, ...] = (
         shortcut="O",
         icon="take_out",
         group="Cut",
+        at_middle="closing",
     ),
     Operation(
         "fill",
@@ -205,6 +208,7 @@ BUILDING: tuple[Operation, ...] = (
         icon="fill",
         group="Join",
         in_turn=True,
+        at_middle="closing",
     ),
     Operation(
         "delete",
@@ -253,6 +257,7 @@ BUILDING: tuple[Operation, ...] = (
         (PointNumber("target", None, "The point that stays; the last one picked", optional=True),),
         ("points",),
         in_turn=True,
+        at_middle="merging",
     ),
     Operation(
         "collapse",
@@ -264,6 +269,7 @@ BUILDING: tuple[Operation, ...] = (
         "cage",
         (),
         ANY,
+        at_middle="spanning",
     ),
     Operation(
         "to_quads",
@@ -276,6 +282,7 @@ BUILDING: tuple[Operation, ...] = (
         (Angle("over", 30.0, "A larger fold stays an edge", low=0, high=180),),
         ("faces",),
         or_all=True,
+        at_middle="spanning",
     ),
     Operation(
         "face_outward",

@@ -161,6 +161,7 @@ MOVING: tuple[Operation, ...] = (
         shortcut="S",
         icon="scale",
         group="Shape",
+        at_middle="spanning",
     ),
     Operation(
         "move_along_normals",
@@ -177,7 +178,7 @@ MOVING: tuple[Operation, ...] = (
         ANY,
         or_all=True,
         moves_only=True,
-        local=True,
+        at_middle="local",
     ),
     Operation(
         "place",
@@ -293,7 +294,7 @@ MOVING: tuple[Operation, ...] = (
         ANY,
         3,
         moves_only=True,
-        local=True,
+        at_middle="local",
     ),
     Operation(
         "flatten",
@@ -306,6 +307,7 @@ MOVING: tuple[Operation, ...] = (
         (Vector("normal", "fitted", "Square to that", is_length=False, words=("fitted", *AXES)),),
         ANY,
         moves_only=True,
+        at_middle="spanning",
     ),
     Operation(
         "straighten",
@@ -318,6 +320,7 @@ MOVING: tuple[Operation, ...] = (
         (Toggle("even", False, "Whether distances become equal", on="equally spaced", off="as spaced"),),
         ANY,
         moves_only=True,
+        at_middle="spanning",
     ),
     Operation(
         "even_out",
@@ -330,7 +333,7 @@ MOVING: tuple[Operation, ...] = (
         (),
         ANY,
         moves_only=True,
-        local=True,
+        at_middle="local",
     ),
     Operation(
         "relax",
@@ -348,7 +351,7 @@ MOVING: tuple[Operation, ...] = (
         ANY,
         or_all=True,
         moves_only=True,
-        local=True,
+        at_middle="local",
     ),
     Operation(
         "match_loop",

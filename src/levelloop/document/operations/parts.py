@@ -28,6 +28,7 @@ from levelloop.document.parameters import (
 from levelloop.document.parting import (
     attach,
     boolean_parts,
+    clip,
     combine,
     curve_from_edges,
     detach,
@@ -158,6 +159,15 @@ PARTS: tuple[Operation, ...] = (
             Toggle("clean", True, "The seam's points", on="seam cleaned", off="seam as it is"),
             Toggle("keep_other", False, "What becomes of the other part", on="keeping it", off="using it up"),
         ),
+    ),
+    Operation(
+        "clip",
+        "Clip at the mirror",
+        "Part",
+        clip,
+        "Take off what lies beyond the mirror's planes",
+        "The cage ends where its image begins",
+        "parts",
     ),
     Operation(
         "curve_from_edges",

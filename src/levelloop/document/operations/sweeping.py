@@ -87,6 +87,7 @@ SWEEPING: tuple[Operation, ...] = (
             Toggle("even", True, "How rows are spaced", on="evenly spaced", off="as the curve's points"),
         ),
         ("faces", "edges"),
+        at_middle="making",
     ),
     Operation(
         "revolve",
@@ -101,6 +102,7 @@ SWEEPING: tuple[Operation, ...] = (
         in_turn=True,
         icon="revolve",
         group="Build",
+        at_middle="making",
     ),
     Operation(
         "helix",
@@ -114,6 +116,7 @@ SWEEPING: tuple[Operation, ...] = (
         (*WINDING, *AROUND, RUN_OUT, WELD_COPIES),
         ("edges", "faces"),
         in_turn=True,
+        at_middle="making",
     ),
     Operation(
         "sweep",
@@ -132,6 +135,7 @@ SWEEPING: tuple[Operation, ...] = (
         ),
         ("edges",),
         or_all=True,
+        at_middle="making",
     ),
     Operation(
         "array",
@@ -147,6 +151,7 @@ SWEEPING: tuple[Operation, ...] = (
         or_all=True,
         icon="array",
         group="Build",
+        at_middle="making",
     ),
     Operation(
         "mirror_across",
@@ -180,7 +185,7 @@ SWEEPING: tuple[Operation, ...] = (
         or_all=True,
         icon="thicken",
         group="Build",
-        local=True,
+        at_middle="local",
     ),
     Operation(
         "groove",
@@ -195,7 +200,7 @@ SWEEPING: tuple[Operation, ...] = (
             Length("height", -0.5, "Negative in, positive out", step=0.1),
         ),
         ("edges",),
-        local=True,
+        at_middle="local",
     ),
     Operation(
         "split_ring",
@@ -239,6 +244,7 @@ SWEEPING: tuple[Operation, ...] = (
         group="Cut",
         drawn="path",
         mirrored=_mirrored_cut,
+        at_middle="drawn",
     ),
     Operation(
         "lay_strip",
@@ -257,6 +263,7 @@ SWEEPING: tuple[Operation, ...] = (
         ),
         drawn="path",
         mirrored=_mirrored_strip,
+        at_middle="making",
     ),
     Operation(
         "slice",
@@ -276,6 +283,7 @@ SWEEPING: tuple[Operation, ...] = (
         or_all=True,
         icon="slice",
         group="Cut",
+        at_middle="local",
     ),
     Operation(
         "subdivide",
@@ -291,6 +299,7 @@ SWEEPING: tuple[Operation, ...] = (
         ),
         ("faces",),
         or_all=True,
+        at_middle="local",
     ),
     Operation(
         "take_out_flats",
@@ -303,6 +312,7 @@ SWEEPING: tuple[Operation, ...] = (
         (Angle("angle", 1.0, "A larger fold stays", low=0, high=180, step=1.0),),
         ("faces",),
         or_all=True,
+        at_middle="spanning",
     ),
     Operation(
         "weave",
@@ -321,6 +331,7 @@ SWEEPING: tuple[Operation, ...] = (
         in_turn=True,
         icon="weave",
         group="Join",
+        at_middle="closing",
     ),
     Operation(
         "bridge",
@@ -336,10 +347,10 @@ SWEEPING: tuple[Operation, ...] = (
             Ratio("bulge", 0.0, "How far the middle stands out", low=-4, high=4),
         ),
         ("faces", "edges"),
-        2,
         in_turn=True,
         icon="bridge",
         group="Join",
+        at_middle="closing",
     ),
     Operation(
         "swing_edge",
