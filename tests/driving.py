@@ -37,6 +37,12 @@ class Hands:
         self.window.stage.wait()
         QApplication.processEvents()
 
+    def review(self) -> None:
+        """Reviews what is there now, and waits for what is found."""
+        self.window.reviewing.run()
+        self.qtbot.waitUntil(lambda: not self.window.reviewing.is_waiting)
+        self.settle()
+
     def key(self, key: Qt.Key, modifiers: Qt.KeyboardModifier = NONE) -> None:
         target = QApplication.focusWidget() or self.view
         self.qtbot.keyClick(target, key, modifiers)

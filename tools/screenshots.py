@@ -46,6 +46,9 @@ def cage(window: Window) -> None:
 def review(window: Window) -> None:
     """The review stepping through the poles of the faulty bracket."""
     window.session.set_active("hive bracket")
+    while not window.review.rows:
+        QTest.qWait(150)
+        window.stage.wait()
     row = next(i for i, (_, finding) in enumerate(window.review.rows) if finding.valence == 5)
     window.review.show_row(row, 1)
 
@@ -174,7 +177,7 @@ def recipe(window: Window) -> None:
 def boolean(window: Window) -> None:
     """The shelf bracket with a second hole: the seam selected, n-gons waiting to be routed into quads."""
     only(window, "shelf bracket")
-    window.session.do("add_cylinder", diameter=10, height=60, sides=10, at=(213, 0, 24), axis="x", name="drill")
+    window.session.do("add_cylinder", diameter=10, height=60, sides=10, at=(213, 0, 41), axis="x", name="drill")
     window.session.set_active("shelf bracket")
     window.start("boolean")
     window.session.do("boolean", kind="subtract", other="drill")
@@ -192,7 +195,7 @@ def cutting(window: Window) -> None:
     knife = window.panes.hands.tool
     assert isinstance(knife, Knife)
     for x, y in ((78.0, -94.0), (93.0, -83.0), (114.0, -76.0)):
-        place = window.view.on_screen(np.array([[x, y, 35.5]]))[0]
+        place = window.view.on_screen(np.array([[x, y, 29.0]]))[0]
         window.view._last = QPoint(round(place[0]), round(place[1]))
         knife.press(window.view, window.view.pointer)
     window.view.refresh()
@@ -201,7 +204,7 @@ def cutting(window: Window) -> None:
 def bridging(window: Window) -> None:
     """Two faces of the bellows bridged to a handle, its numbers open."""
     only(window, "bellows")
-    faces = select_where(window.session.part.mesh, "faces", normal="z", plane=((0, 0, 35.5), "z"))
+    faces = select_where(window.session.part.mesh, "faces", normal="z", plane=((0, 0, 29), "z"))
     window.session.set_selection(Selection("faces", faces.indices[[4, 7]]))
     window.start("bridge")
     window.session.change_last(steps=6, bulge=0.6)

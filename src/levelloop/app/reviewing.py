@@ -38,6 +38,11 @@ class Reviewing(QObject):
         """Reviews once changes have stopped for a moment."""
         self._timer.start()
 
+    @property
+    def is_waiting(self) -> bool:
+        """Whether what is shown is about to be renewed."""
+        return self._work is not None or self._timer.isActive()
+
     def stop(self) -> None:
         """Reviews no more."""
         self._timer.stop()

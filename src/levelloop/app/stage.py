@@ -157,7 +157,7 @@ class Stage(QObject):
         """Waits until all work is done and its results are in; for tests and stills."""
         from PySide6.QtCore import QCoreApplication
 
-        while self._running:
+        while self._running or self._pool.activeThreadCount():
             self._pool.waitForDone(20)
             QCoreApplication.processEvents()
 

@@ -10,7 +10,18 @@ from levelloop.document.document import Document, Guide
 from levelloop.document.script import run_script
 from levelloop.document.session import Session
 
-SCRIPTS = ("honey_jar", "hive_bracket", "jar_lid", "bellows", "spout", "shelf_bracket", "bee_head", "dipper", "hose")
+SCRIPTS = (
+    "honey_jar",
+    "hive_bracket",
+    "jar_lid",
+    "bellows",
+    "spout",
+    "shelf_bracket",
+    "bee_head",
+    "dipper",
+    "hose",
+    "workbench",
+)
 GROUPS = {
     "honey jar": "table",
     "jar lid": "table",
@@ -18,17 +29,21 @@ GROUPS = {
     "hive bracket": "hive",
     "shelf bracket": "hive",
     "bolt": "hive",
+    "block": "hive",
+    "second block": "hive",
     "bellows": "smoker",
+    "smoker can": "smoker",
     "spout": "smoker",
     "hose": "smoker",
     "bee head": "bee",
+    "workbench": "bench",
 }
 # Drawings of the bee: the image, its view, width and place of its middle in mm; both 84 mm high.
 GUIDES = (("bee_front", "front", 70.0, (-85.0, 42.0)), ("bee_side", "right", 98.0, (-95.0, 42.0)))
 
 
 def demo_document() -> Document:
-    """The beekeeper's workshop so far: jar, lid and dipper, brackets and bolt, smoker parts, the bee's head."""
+    """The beekeeper's workshop so far: jar, lid and dipper, brackets and bolt, smoker, the bee's head, the bench."""
     session = Session.new()
     for name in SCRIPTS:
         text = files("levelloop.demo").joinpath(f"{name}.json").read_text(encoding="utf-8")
