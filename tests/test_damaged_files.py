@@ -36,7 +36,7 @@ def random_document(seed: int) -> Document:
         unit=str(random_.choice(["mm", "cm", "m", "in", "ft"])),
         values={"hose": ("5 mm", 5.0), "wall": ("1/3 in", 25.4 / 3)},
         anchor=tuple(random_.normal(size=3)) if seed % 2 else None,
-        symmetry=Symmetry("y", 0.037, (0, 1)) if seed % 3 == 0 else None,
+        symmetry=(Symmetry("y", 0.037, (0, 1)), Symmetry("z"), None)[seed % 3],
         guides=(Guide("g", "g.png", data=bytes(random_.integers(0, 256, 50).tolist()), at=(0.1, 1 / 3)),),
         cameras=(NamedCamera("cam", (0.1, 0.2, 0.3), 77.7, 12.3, 4.56, False, 33.3, (0.01, -0.02)),),
     )

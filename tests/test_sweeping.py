@@ -14,6 +14,7 @@ from levelloop.core.forms.primitives import box, cylinder, plane, quad_sphere
 from levelloop.core.measure.faces import face_areas, signed_volume
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import NOTHING, Selection, points_of, select_all
+from levelloop.document.session import Session
 
 
 def edges_of(mesh: Mesh) -> Selection:
@@ -226,3 +227,19 @@ def test_impossible_sweeps_are_sentences() -> None:
     ):
         with pytest.raises(EditError, match=r"\.$"):
             run()
+
+
+@pytest.mark.parametrize("steps", [1, 2, 3, 7])
+@pytest.mark.parametrize("key", ["extrude_along", "sweep"])
+def test_a_way_that_comes_back_is_refused_or_followed(steps: int, key: str) -> None:
+    """An open curve there and back again: with one step it has no direction at all."""
+    session = Session.new()
+    session.do("add_box", size=(2, 2, 2))
+    session.select(faces=[0]) if key == "extrude_along" else session.select(edges=[(0, 1)])
+    curve = [(0, 0, 0), (0, 5, 0), (0, 0, 0)]
+    try:
+        session.do(key, curve=curve, steps=steps)
+    except EditError as error:
+        assert "more of them" in str(error) and steps == 1
+        return
+    assert np.isfinite(session.part.mesh.points).all()

@@ -299,15 +299,15 @@ def test_the_readout_says_what_is_selected() -> None:
     session = session_with(box((2, 3, 4)))
     camera = framed()
     picture = make_picture(session.part, False)
-    assert "click" in readout(session, picture, "faces", camera)
+    assert "click" in readout(session.state, picture, "faces", camera)
     session.select(points=[0])
-    assert "1 point" in readout(session, picture, "points", camera)
-    assert "at -1, -1.5, -2 mm" in readout(session, picture, "points", camera)
+    assert "1 point" in readout(session.state, picture, "points", camera)
+    assert "at -1, -1.5, -2 mm" in readout(session.state, picture, "points", camera)
     session.select(edges=[[0, 1], [1, 3]])
-    text = readout(session, picture, "edges", camera)
+    text = readout(session.state, picture, "edges", camera)
     assert "2 edges" in text and "1 open run" in text and "5 mm long" in text
     session.select(faces=[0])
-    assert "6 mm²" in readout(session, picture, "faces", camera)
+    assert "6 mm²" in readout(session.state, picture, "faces", camera)
     assert readout(Session.new(), None, "faces", camera) == "Nothing here yet"
 
 

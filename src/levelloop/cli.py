@@ -7,6 +7,7 @@ import json
 import os
 import signal
 import sys
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -62,8 +63,9 @@ def open_file(file: Path) -> None:
 def smooth(file: Path, output: Path, level: int | None, limit: bool, part_name: str | None) -> None:
     """Smooth FILE and write the surface."""
     parts = _chosen(_document(file), part_name)
-    meshes = [(part.name, part.output(level, True if limit else None if level is None else False)) for part in parts]
-    _write(meshes, output)
+    from levelloop.files import outputs_for
+
+    _write(outputs_for(parts, output, level, True if limit else None if level is None else False), output)
 
 
 @cli.command()
@@ -109,7 +111,7 @@ def run(script: Path, file: Path | None, output: Path) -> None:
     """Run a SCRIPT of operations, on FILE or on an empty document."""
     from levelloop.document.script import read_script, run_script
     from levelloop.document.session import Session
-    from levelloop.files import is_document
+    from levelloop.files import is_document, outputs_for
 
     steps = read_script(script)
     session = Session(_document(file)) if file else Session.new()
@@ -118,10 +120,10 @@ def run(script: Path, file: Path | None, output: Path) -> None:
         session.save(output)
         _note(session.document)
     else:
-        _write([(part.name, part.output()) for part in _chosen(session.document, None)], output)
+        _write(outputs_for(_chosen(session.document, None), output), output)
 
 
-def _write(meshes: list[tuple[str, Mesh]], output: Path) -> None:
+def _write(meshes: Sequence[tuple[str, Mesh]], output: Path) -> None:
     """Writes meshes, and says what the file says less exactly."""
     from levelloop.files import notes_on_meshes, write_meshes
 

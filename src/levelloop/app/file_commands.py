@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from levelloop.app.asking import file_to_open, file_to_write, may_discard, may_replace
 from levelloop.core.words import counted
 from levelloop.document.session import Session
-from levelloop.files import DOCUMENT_WRITERS, MESH_WRITERS, notes_on, notes_on_meshes, write_meshes
+from levelloop.files import DOCUMENT_WRITERS, MESH_WRITERS, Named, notes_on, notes_on_meshes, outputs_for, write_meshes
 from levelloop.files.errors import ChangedOnDiskError
 
 if TYPE_CHECKING:
@@ -29,7 +29,11 @@ class FileCommands:
     def open_path(self, path: Path) -> bool:
         """Opens a file; where it cannot be read the present document stays as it is."""
         opened: list[Session] = []
-        if not self.window.attempt(lambda: opened.append(Session.open(path))):
+
+        def read() -> None:
+            opened.append(self.window.runner.run(lambda: Session.open(path), f"Opening {path.name}"))
+
+        if not self.window.attempt(read):
             return False
         session = opened[0]
         self.window.adopt(session)
@@ -53,7 +57,8 @@ class FileCommands:
         def save(replace_newer: bool = False) -> None:
             nonlocal done
             try:
-                self.window.session.save(path, replace_newer=replace_newer)
+                session = self.window.session
+                self.window.runner.run(lambda: session.save(path, replace_newer), f"Saving {path.name}")
                 done = True
             except ChangedOnDiskError as error:
                 if replace_newer or not may_replace(self.window, str(error)):
@@ -71,8 +76,13 @@ class FileCommands:
 
         def write() -> None:
             parts = self.window.session.document.given_out
-            meshes = [(part.name, part.output()) for part in parts]
-            write_meshes(meshes, path)
+
+            def smooth_and_write() -> Named:
+                made = outputs_for(parts, path)
+                write_meshes(made, path)
+                return made
+
+            meshes = self.window.runner.run(smooth_and_write, f"Writing {path.name}")
             counts = f"{counted(len(parts), 'part')}, {counted(sum(mesh.n_faces for _, mesh in meshes), 'face')}"
             self.window.tell(" ".join((f"Wrote {path.name}: {counts}.", *notes_on_meshes(meshes, path))))
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,6 +10,7 @@ from numpy.typing import NDArray
 from levelloop.core.arrays import Floats, Integers
 from levelloop.core.errors import LevelLoopError
 from levelloop.core.forms.curves import path_of
+from levelloop.core.lazy import lazy
 from levelloop.core.measure.faces import (
     corner_normals,
     face_areas,
@@ -73,12 +73,12 @@ class Picture:
         """Places in the world as they are drawn: from the picture's middle, in single precision."""
         return np.ascontiguousarray(places - self.middle, dtype=np.float32)
 
-    @cached_property
+    @lazy
     def cage_places(self) -> Floats:
         """Where the cage's points are shown: (n, 3)."""
         return np.asarray(self.places[self.points])
 
-    @cached_property
+    @lazy
     def edge_middles(self) -> Floats:
         """Where the middle of each cage edge is shown: (e, 3)."""
         count = self.chains.shape[1]
@@ -88,7 +88,7 @@ class Picture:
             middles[curved] = self.places[self.chains[curved, count // 2]]
         return np.asarray(middles)
 
-    @cached_property
+    @lazy
     def face_middles(self) -> Floats:
         """Where the middle of each cage face is shown: (m, 3)."""
         middles = face_centres(self.part.mesh.topology, self.cage_places)
@@ -96,7 +96,7 @@ class Picture:
         middles[on >= 0] = self.places[on[on >= 0]]
         return middles
 
-    @cached_property
+    @lazy
     def copied_lines(self) -> Singles:
         """The edges that the recipe made of cage edges: (s, 2, 3)."""
         trace, topology = self.built.trace, self.built.topology
@@ -137,7 +137,7 @@ class Picture:
         shown = np.append(chosen, False)[self.triangle_face]
         return np.ascontiguousarray(self.vertices[self.indices[shown].ravel(), :3])
 
-    @cached_property
+    @lazy
     def normal_lines(self) -> Singles:
         """A short line from the middle of each shown cage face along its normal: (m, 2, 3)."""
         mesh, places = self.part.mesh, self.cage_places
@@ -149,7 +149,7 @@ class Picture:
         end = start + length * face_normals(mesh.topology, places, shown)
         return self.drawn(np.stack((start, end), axis=1))
 
-    @cached_property
+    @lazy
     def curve_lines(self) -> Singles:
         """The line of a smooth curve through its points: (s, 2, 3); nothing for other parts."""
         mesh = self.built.mesh

@@ -6,12 +6,12 @@ import numpy as np
 
 from levelloop.app.camera import Camera
 from levelloop.app.picture import Picture
-from levelloop.core.arrays import Booleans, unique_rows
+from levelloop.core.arrays import Booleans, distinct, unique_rows
 from levelloop.core.measure.faces import edge_lengths, face_areas, face_centres, face_normals, point_normals
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Selection, describe_runs
-from levelloop.document.running import described
-from levelloop.document.session import Session
+from levelloop.core.tolerance import AUTOMATIC, settled
+from levelloop.document.running import State, described
 from levelloop.document.units import format_number
 
 TEACHING = {
@@ -22,17 +22,13 @@ TEACHING = {
 }
 
 
-def readout(session: Session, picture: Picture | None, kind: str, camera: Camera, link: str = "#2457E6") -> str:
+def readout(state: State, picture: Picture | None, kind: str, camera: Camera, link: str = "#2457E6") -> str:
     """The selection in words, as rich text: "12 faces · 1 closed loop · 3 on the far side"."""
-    if not session.document.parts:
-        return "Nothing here yet"
-    chosen, selection = session.state.shown_selections, session.selection
-    if not chosen:
-        return TEACHING[kind]
-    words = [f'<span style="font-weight:600">{described(*chosen.values())}</span>']
-    if list(chosen) != [session.document.active]:
+    chosen, document = state.shown_selections, state.document
+    words = [shortly(state, kind)]
+    if list(chosen) != [document.active]:
         return " · ".join(words)
-    mesh = session.part.mesh
+    mesh, selection = document.part.mesh, chosen[document.active]
     runs = describe_runs(mesh, selection)
     if runs:
         words.append(runs)
@@ -41,7 +37,7 @@ def readout(session: Session, picture: Picture | None, kind: str, camera: Camera
         words.append(f"{format_number(length)} mm long")
     elif selection.kind == "faces":
         area = float(face_areas(mesh.topology, mesh.points)[selection.indices].sum())
-        sides = np.unique(mesh.topology.face_sizes[selection.indices])
+        sides = distinct(mesh.topology.face_sizes[selection.indices])
         if len(sides) == 1 and sides[0] != 4:
             words.append(f"{int(sides[0])} sides")
         words.append(f"{format_number(area)} mm²")
@@ -63,6 +59,14 @@ def readout(session: Session, picture: Picture | None, kind: str, camera: Camera
     return " · ".join(words)
 
 
+def shortly(state: State, kind: str) -> str:
+    """How much is selected, as rich text, or how to select something: what takes no time to say."""
+    if not state.document.parts:
+        return "Nothing here yet"
+    chosen = state.shown_selections.values()
+    return f'<span style="font-weight:600">{described(*chosen)}</span>' if chosen else TEACHING[kind]
+
+
 def strays(name: str, selection: Selection, picture: Picture, camera: Camera) -> Booleans:
     """Which selected elements are strays of a kind that the readout names: (n,)."""
     if name == "far":
@@ -80,13 +84,14 @@ def doubles(mesh: Mesh, selection: Selection) -> Booleans:
         places = mesh.points[topology.edges].mean(axis=1)
     else:
         places = face_centres(topology, mesh.points)
-    # A thousandth of a millimetre joins seams and eats no detail (common practice, no source).
-    _, group = unique_rows(np.round(places / 0.001).astype(np.int64))
+    within = settled(AUTOMATIC, mesh.points, topology.edges)
+    _, group = unique_rows(np.round((places - mesh.points.mean(axis=0)) / within).astype(np.int64))
     shared = np.bincount(group)[group] > 1
     if selection.kind == "faces":
         # A box inside another has its middle where the other has: only faces as large count.
         areas = face_areas(topology, mesh.points)
-        _, group = unique_rows(np.stack((group, np.round(areas, 3) * 1000), axis=1).astype(np.int64))
+        size = 1e-3 * max(float(areas.max(initial=0.0)), 1e-300)
+        _, group = unique_rows(np.stack((group, np.round(areas / size)), axis=1).astype(np.int64))
         shared = np.bincount(group)[group] > 1
     return np.asarray(shared[selection.indices])
 

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from PySide6.QtCore import QObject, QTimer
 
-from levelloop.app.stage import Work
+from levelloop.app.jobs import Work
 from levelloop.core.measure.faces import face_normals, point_normals, unit
 from levelloop.core.review.findings import PURPOSES, Finding
 from levelloop.core.selection import Selection, convert, count_of

@@ -11,7 +11,7 @@ from levelloop.app.images import Images
 from levelloop.app.picture import Picture, dashed
 from levelloop.app.renderer import Colour, Dots, Lines, Patch, Projected, Scene, Solid, Standing
 from levelloop.app.theme import colour
-from levelloop.core.arrays import Floats, Integers
+from levelloop.core.arrays import Floats, Integers, distinct, mask_of
 from levelloop.core.edit.soft import Soft, soft_weights
 from levelloop.core.errors import LevelLoopError
 from levelloop.core.mesh import Mesh
@@ -99,7 +99,7 @@ class Scenery:
         creases = picture.part.mesh.creases
         groups = [
             (float(weight), picture.segments(np.flatnonzero(creases == weight)))
-            for weight in np.unique(creases)
+            for weight in distinct(creases)
             if weight > 0
         ]
         kept = {
@@ -114,19 +114,20 @@ class Scenery:
 
     def _add_selections(self, scene: Scene, through: float, ratio: float) -> None:
         blue = self.view.theme.selection
-        for picture in self.view.stage.shown():
-            selection = self.view.session.state.selection(picture.part.id)
+        for part_id, selection in self.view.session.state.shown_selections.items():
+            # While the picture is still one of an older cage nothing of it is lit.
+            picture = self.view.stage.picture(part_id)
+            if picture is None:
+                continue
             if len(selection) == 0 or int(selection.indices.max()) >= _count(picture, selection.kind):
                 continue
             if selection.kind == "faces":
                 scene.patches.append(
                     Patch(picture.face_vertices(selection.indices), picture.middle, _rgba(blue, 0.42), 0.25)
                 )
-                edges = np.unique(
-                    picture.part.mesh.topology.corner_edge[
-                        picture.part.mesh.topology.corners_of_faces(selection.indices)
-                    ]
-                )
+                topology = picture.part.mesh.topology
+                around = topology.corner_edge[topology.corners_of_faces(selection.indices)]
+                edges = np.flatnonzero(mask_of(around, topology.n_edges))
                 scene.lines.append(
                     Lines(picture.segments(edges), picture.middle, _rgba(blue, 0.9), 1.6 * ratio, 3e-5, through)
                 )

@@ -2,16 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import Any
-
 import numpy as np
-from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
+from PySide6.QtCore import QObject, QThreadPool, Signal
 
-from levelloop.app.defects import told_defect
+from levelloop.app.jobs import Work
 from levelloop.app.picture import Picture, make_picture, shown_level
 from levelloop.core.arrays import Floats
-from levelloop.core.errors import LevelLoopError
 from levelloop.core.limits import MOST_FACES
 from levelloop.core.subdivision.surface import level_counts
 from levelloop.document.document import Part
@@ -20,36 +16,10 @@ from levelloop.document.session import Session
 
 # Faces that smooth in about 50 ms here; more go off the window's thread.
 AT_ONCE = 8_000
+# The same for a cage that is shown as it is.
+PLAIN_AT_ONCE = 20_000
 # Faces that follow the pointer while something is dragged.
 QUICK = 4_000
-
-
-class Work(QRunnable):
-    """One piece of work off the window's thread; its result comes back as a signal in the window's thread."""
-
-    class Done(QObject):
-        """The signals of a piece of work."""
-
-        result = Signal(object)
-        failed = Signal(str)
-
-    def __init__(self, run: Callable[[], Any]) -> None:
-        super().__init__()
-        self._run = run
-        self.done = Work.Done()
-        self.setAutoDelete(False)
-
-    def run(self) -> None:
-        """Called by the pool."""
-        try:
-            result = self._run()
-        except LevelLoopError as error:
-            self.done.failed.emit(str(error))
-            return
-        except Exception as error:
-            self.done.failed.emit(told_defect(error))
-            return
-        self.done.result.emit(result)
 
 
 class Stage(QObject):
@@ -72,6 +42,7 @@ class Stage(QObject):
         self._quick = False
         self._wanted: dict[str, tuple[Part, bool, int | None]] = {}
         self._running: dict[str, Work] = {}
+        self._ending: list[Work] = []  # kept until they are over: the pool still has them
         self._pool = QThreadPool(self)
         self._pool.setMaxThreadCount(1)
 
@@ -167,23 +138,32 @@ class Stage(QObject):
 
     def extent(self, part_id: str | None = None) -> Floats:
         """The points that frame all visible parts, or one."""
-        chosen = [picture for picture in self.shown() if part_id is None or picture.part.id == part_id]
-        if not chosen:
-            return np.zeros((0, 3))
-        return np.concatenate([picture.extent() for picture in chosen])
+        found = [np.zeros((0, 3))]
+        for part in self.session.document.parts:
+            if part.visible and part_id in (None, part.id):
+                picture = self.pictures.get(part.id)
+                found.append(part.to_world(part.mesh).points if picture is None else picture.extent())
+        return np.concatenate(found)
 
     def close(self) -> None:
-        """Lets running work end and drops its results."""
+        """Stops what runs and lets it end."""
+        self._drop()
+        self._pool.waitForDone()
+
+    def _drop(self) -> None:
+        """Drops the results of what still runs, without waiting for it."""
         self._wanted.clear()
         for work in self._running.values():
+            work.stop()
             work.done.result.disconnect()
             work.done.failed.disconnect()
-        self._pool.waitForDone()
+            self._ending.append(work)
+        self._ending = [work for work in self._ending if not work.is_over]
         self._running.clear()
 
     def forget(self) -> None:
         """Forgets every picture, and what was shown how: another document comes."""
-        self.close()
+        self._drop()
         self.pictures.clear()
         self._smooth.clear()
         self._until.clear()
@@ -207,12 +187,13 @@ class Stage(QObject):
             if faces > MOST_FACES:
                 self._until[part.id] = until = 0
                 faces = part.mesh.n_faces
-        if faces <= AT_ONCE or (level == 0 and not part.steps):
+        if faces <= AT_ONCE or (level == 0 and not part.steps and faces <= PLAIN_AT_ONCE):
             self._wanted.pop(part.id, None)
             self._show(part, make_picture(part, smooth, old, level, until, self._quick))
             return
         self._wanted[part.id] = (part, smooth, until)
-        if old is None or (old.part.mesh.topology is not part.mesh.topology):
+        is_other = old is None or old.part.mesh.topology is not part.mesh.topology
+        if is_other and part.mesh.n_faces <= PLAIN_AT_ONCE:
             # Until the surface is there, the cage is: never a surface of another cage.
             self.pictures[part.id] = make_picture(part, False, None, 0, 0)
         self._start(part.id)

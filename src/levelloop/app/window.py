@@ -5,6 +5,7 @@ from __future__ import annotations
 import html
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 from PySide6.QtCore import QEvent, QPoint, QSettings, Qt, QTimer
@@ -24,17 +25,18 @@ from levelloop.app.build_line import BuildLine, Stop
 from levelloop.app.defects import told_defect
 from levelloop.app.file_commands import FileCommands
 from levelloop.app.finder import Command, Finder
+from levelloop.app.jobs import Later, Runner
 from levelloop.app.menus import build_menus, fitting_menu
 from levelloop.app.panels import HistoryPanel, ReviewPanel
 from levelloop.app.panes import Panes
 from levelloop.app.part_commands import PartCommands
 from levelloop.app.parts_panel import PartsPanel
 from levelloop.app.picking import element_places
-from levelloop.app.readout import readout, strays, without
+from levelloop.app.readout import readout, shortly, strays, without
 from levelloop.app.recipe_commands import RecipeCommands
 from levelloop.app.reviewing import Reviewing
 from levelloop.app.sentence_bar import TRANSFORMS, SentenceBar
-from levelloop.app.stage import Stage
+from levelloop.app.stage import AT_ONCE, Stage
 from levelloop.app.theme import BENCH, THEMES, plain_label, style_sheet, text_font
 from levelloop.app.tool_rack import ToolRack
 from levelloop.app.view_commands import ViewCommands
@@ -83,6 +85,10 @@ class Window(QMainWindow):
         self.session = session
         self.theme = BENCH
         self.setMinimumSize(1024, 700)
+        self.runner = Runner(lambda widget: isinstance(widget, Viewport), self)
+        self.runner.told.connect(self.tell)
+        session.runs = self.runner.run_job
+        self._later = Later(self)
         self.stage = Stage(session)
         self.panes = Panes(session, self.stage, self.theme)
         self.sentence = SentenceBar(session)
@@ -249,6 +255,7 @@ class Window(QMainWindow):
         """Makes another session the one this window works on."""
         self.session.changed.disconnect(self._changed)
         self.session = session
+        session.runs = self.runner.run_job
         self.stage.forget()
         self.panes.set_session(session)
         for part in (self.stage, self.sentence, self.parts, self.history, self.line):
@@ -287,6 +294,7 @@ class Window(QMainWindow):
         self.reviewing.stop()
         self._letting_go.stop()
         self.stage.close()
+        self._later.forget()
         self.panes.release()
         event.accept()
 
@@ -442,7 +450,13 @@ class Window(QMainWindow):
 
     def _refresh_readout(self) -> None:
         picture = self.stage.picture(self.session.document.active) if self.session.document.parts else None
-        self._readout.setText(readout(self.session, picture, self.view.kind, self.view.camera, self.theme.link))
+        state, kind, camera, link = self.session.state, self.view.kind, replace(self.view.camera), self.theme.link
+        if not state.document.parts or state.document.part.mesh.n_faces <= AT_ONCE:
+            self._later.forget()
+            self._readout.setText(readout(state, picture, kind, camera, link))
+            return
+        self._readout.setText(shortly(state, kind))
+        self._later.ask(lambda: readout(state, picture, kind, camera, link), self._readout.setText)
 
     def refresh_title(self) -> None:
         """Says in the title what is open, and whether it is saved."""

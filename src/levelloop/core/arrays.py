@@ -93,6 +93,20 @@ def group_order(labels: Integers, count: int) -> tuple[Integers, Integers]:
     return columns.data, columns.indptr.astype(np.int64)
 
 
+def distinct(values: ArrayLike) -> AnyArray:
+    """The different values, sorted: (u,). By a sort: NumPy 2.4's own way takes fifty times as long on whole numbers.
+
+    >>> distinct(np.array([3, 1, 3, 2])).tolist()
+    [1, 2, 3]
+    """
+    ordered = np.sort(np.asarray(values), axis=None)
+    if len(ordered) < 2:
+        return ordered
+    first = np.ones(len(ordered), dtype=np.bool_)
+    np.not_equal(ordered[1:], ordered[:-1], out=first[1:])
+    return np.asarray(ordered[first])
+
+
 def unique_rows(values: AnyArray) -> tuple[AnyArray, Integers]:
     """The different rows of (n, d) values, sorted, and which of them each row is: (u, d), (n,)."""
     if len(values) == 0:

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, fields, replace
-from functools import cached_property
 from typing import Literal, Self
 
 import numpy as np
 from numpy.typing import ArrayLike
 
-from levelloop.core.arrays import AnyArray, Booleans, Floats, Integers, as_indices, as_points, frozen
+from levelloop.core.arrays import AnyArray, Booleans, Floats, Integers, as_indices, as_points, distinct, frozen
 from levelloop.core.errors import MeshError
+from levelloop.core.lazy import lazy
 from levelloop.core.topology import Topology, topology_of_faces
 
 SHARPNESS_NEVER_FADES = 10.0  # OpenUSD's infinite sharpness
@@ -52,7 +52,7 @@ class NamedSet:
     indices: Integers
 
     def __post_init__(self) -> None:
-        object.__setattr__(self, "indices", frozen(np.unique(as_indices(self.indices))))
+        object.__setattr__(self, "indices", frozen(distinct(as_indices(self.indices))))
 
 
 def _all(value: float, count: int, dtype: type) -> AnyArray:
@@ -156,7 +156,7 @@ class Mesh:
             object.__setattr__(self, "soft", _all(False, self.topology.n_edges, np.bool_))
         return self.soft
 
-    @cached_property
+    @lazy
     def hidden_points(self) -> Booleans:
         """Points all of whose faces are hidden: (n,)."""
         if not self.hidden.any():
@@ -164,7 +164,7 @@ class Mesh:
         seen = np.bincount(self.topology.corners[~self.hidden[self.topology.corner_face]], minlength=self.n_points)
         return frozen((seen == 0) & (self.topology.point_face_count > 0))
 
-    @cached_property
+    @lazy
     def hidden_edges(self) -> Booleans:
         """Edges all of whose faces are hidden: (e,)."""
         if not self.hidden.any():

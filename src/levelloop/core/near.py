@@ -4,7 +4,16 @@ from __future__ import annotations
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, group_order, ranges, unique_rows
+from levelloop.core.arrays import (
+    Booleans,
+    Floats,
+    Integers,
+    connected_labels,
+    distinct,
+    group_order,
+    ranges,
+    unique_rows,
+)
 
 MOST_AHEAD = 8  # places looked at one after the other; beyond that cells are faster
 CROWDED = 24  # pairs for each place, beyond which places are first put together by small cells
@@ -136,7 +145,7 @@ def _groups_across(places: Floats, piece: Integers, reach: float) -> tuple[int, 
     apart = np.linalg.norm(different[pairs[:, 0]] - different[pairs[:, 1]], axis=1)
     near = pairs[np.lexsort((pairs[:, 1], pairs[:, 0], np.round(apart / max(reach, 1e-300), 9)))]
     order, offsets = group_order(of_place, len(different))
-    at = {one: order[offsets[one] : offsets[one + 1]] for one in np.unique(near).tolist()}
+    at = {one: order[offsets[one] : offsets[one + 1]] for one in distinct(near).tolist()}
     group = {one: [one] for one in at}
     pieces = {one: set(piece[members].tolist()) for one, members in at.items()}
     of = {one: one for one in at}
@@ -205,7 +214,7 @@ def _split_wide(low: Floats, high: Floats, pairs: Integers, reach: float) -> tup
     # Rounded, so that what is symmetric is put together symmetrically as far as one order of pairs allows.
     order = np.lexsort((ours[:, 1], ours[:, 0], np.round(apart / max(reach, 1e-300), 9)))
     # Pair by pair: only what hangs together over more than reach comes here.
-    group = {int(one): [int(one)] for one in np.unique(ours).tolist()}
+    group = {int(one): [int(one)] for one in distinct(ours).tolist()}
     of = {one: one for one in group}
     for a, b in ours[order].tolist():
         one, other = of[a], of[b]

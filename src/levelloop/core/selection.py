@@ -13,6 +13,7 @@ from levelloop.core.arrays import (
     Integers,
     as_indices,
     connected_labels,
+    distinct,
     frozen,
     group_order,
     mask_of,
@@ -296,7 +297,7 @@ def inside(topology: Topology, selection: Selection) -> Selection:
     beside = faces[wall & (topology.edge_face_count >= 2)]
     if len(beside) == 0 or (piece[beside[:, 0]] == piece[beside[:, 1]]).any():
         raise EditError("The selected edges do not close: both of their sides are connected.")
-    touched = np.unique(piece[beside])
+    touched = distinct(piece[beside])
     size = np.bincount(piece, minlength=int(piece.max()) + 1)
     # Of the pieces beside the loop all but the largest lie inside.
     outside = touched[np.argmax(size[touched])]

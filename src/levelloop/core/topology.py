@@ -9,7 +9,6 @@ arrays are computed on first use, vectorised, read-only and kept.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from functools import cached_property
 from typing import Self
 
 import numpy as np
@@ -22,6 +21,7 @@ from levelloop.core.arrays import (
     Integers,
     as_indices,
     connected_labels,
+    distinct,
     frozen,
     group_order,
     inverse_of,
@@ -31,6 +31,7 @@ from levelloop.core.arrays import (
     runs_of,
 )
 from levelloop.core.errors import MeshError
+from levelloop.core.lazy import lazy
 
 NO_WIRES: Integers = frozen(np.zeros((0, 2), dtype=np.int64))
 # Corners of a fan up to which fans are walked step by step.
@@ -63,12 +64,12 @@ class Topology:
             plain = Topology.derived(self.face_offsets, self.corners, self.n_points)
             self.wires = frozen(_plain_wires(plain, pairs))
 
-    @cached_property
+    @lazy
     def face_offsets(self) -> Integers:
         """Where each face's corners start: (m + 1,)."""
         return frozen(offsets_from_sizes(self._packed[0].astype(np.int64)))
 
-    @cached_property
+    @lazy
     def corners(self) -> Integers:
         """The point of each corner: (k,)."""
         return frozen(self._packed[1].astype(np.int64))
@@ -128,7 +129,7 @@ class Topology:
         result.wires = frozen(wires)
         return result
 
-    @cached_property
+    @lazy
     def faces_only(self) -> Topology:
         """The same without wires; itself where there are none."""
         if len(self.wires) == 0:
@@ -154,43 +155,43 @@ class Topology:
 
     # Corners
 
-    @cached_property
+    @lazy
     def face_sizes(self) -> Integers:
         """Sides of each face: (m,)."""
         return frozen(np.diff(self.face_offsets))
 
-    @cached_property
+    @lazy
     def corner_face(self) -> Integers:
         """The face of each corner: (k,)."""
         return frozen(np.repeat(np.arange(self.n_faces), self.face_sizes))
 
-    @cached_property
+    @lazy
     def next_corner(self) -> Integers:
         """The corner after each corner in its face: (k,)."""
         following = np.arange(1, self.n_corners + 1)
         following[self.face_offsets[1:] - 1] = self.face_offsets[:-1]
         return frozen(following)
 
-    @cached_property
+    @lazy
     def previous_corner(self) -> Integers:
         """The corner before each corner in its face: (k,)."""
         before = np.arange(-1, self.n_corners - 1)
         before[self.face_offsets[:-1]] = self.face_offsets[1:] - 1
         return frozen(before)
 
-    @cached_property
+    @lazy
     def corner_end(self) -> Integers:
         """The point that each corner's half-edge leads to: (k,)."""
         return frozen(self.corners[self.next_corner])
 
     # Edges
 
-    @cached_property
+    @lazy
     def edges(self) -> Integers:
         """Point pairs, the lower index first, sorted: (e, 2)."""
         return self._derived_edges()[0]
 
-    @cached_property
+    @lazy
     def corner_edge(self) -> Integers:
         """The edge that each corner's half-edge lies on: (k,)."""
         return self._derived_edges()[1]
@@ -218,12 +219,12 @@ class Topology:
         self.__dict__["edges"], self.__dict__["corner_edge"] = edges, frozen(corner_edge)
         return edges, corner_edge
 
-    @cached_property
+    @lazy
     def corner_slot(self) -> Integers:
         """Each corner's half-edge as a directed edge: 2·edge, plus 1 where it runs against the edge: (k,)."""
         return frozen(2 * self.corner_edge + (self.corners != self.edges[self.corner_edge, 0]))
 
-    @cached_property
+    @lazy
     def _corners_by_edge(self) -> tuple[Integers, Integers]:
         order, offsets = group_order(self.corner_edge, self.n_edges)
         return frozen(order), frozen(offsets)
@@ -238,12 +239,12 @@ class Topology:
         """Where each edge's run in edge_corners starts: (e + 1,)."""
         return self._corners_by_edge[1]
 
-    @cached_property
+    @lazy
     def edge_face_count(self) -> Integers:
         """How many faces meet at each edge: (e,). None: a wire. One: open. More than two: non-manifold."""
         return frozen(np.diff(self.edge_offsets))
 
-    @cached_property
+    @lazy
     def edge_pair(self) -> Integers:
         """The first two corners whose half-edges lie on each edge, −1 where there is none: (e, 2)."""
         pair = np.full((self.n_edges, 2), -1, dtype=np.int64)
@@ -257,7 +258,7 @@ class Topology:
         pair[second, 1] = order[offsets[:-1][second] + 1]
         return frozen(pair)
 
-    @cached_property
+    @lazy
     def edge_faces(self) -> Integers:
         """The first two faces of each edge, −1 where there is none: (e, 2)."""
         pair = self.edge_pair
@@ -265,17 +266,17 @@ class Topology:
             return frozen(np.full(pair.shape, -1, dtype=np.int64))
         return frozen(np.where(pair >= 0, self.corner_face[pair], -1))
 
-    @cached_property
+    @lazy
     def open_edges(self) -> Booleans:
         """Edges with one face only: (e,)."""
         return frozen(self.edge_face_count == 1)
 
-    @cached_property
+    @lazy
     def wire_edges(self) -> Booleans:
         """Edges that no face has: (e,)."""
         return frozen(self.edge_face_count == 0)
 
-    @cached_property
+    @lazy
     def twin(self) -> Integers:
         """The corner whose half-edge runs the other way on the same edge: (k,).
 
@@ -289,37 +290,37 @@ class Topology:
         twin[a], twin[b] = b, a
         return frozen(twin)
 
-    @cached_property
+    @lazy
     def around(self) -> Integers:
         """The next corner at the same point, counter-clockwise seen from outside: (k,), −1 at a gap."""
         return frozen(self.twin[self.previous_corner])
 
     # Points
 
-    @cached_property
+    @lazy
     def valence(self) -> Integers:
         """Edges that meet at each point: (n,)."""
         return frozen(np.bincount(self.edges.ravel(), minlength=self.n_points))
 
-    @cached_property
+    @lazy
     def point_face_count(self) -> Integers:
         """Faces that meet at each point: (n,)."""
         return frozen(np.bincount(self.corners, minlength=self.n_points))
 
-    @cached_property
+    @lazy
     def open_points(self) -> Booleans:
         """Points on an open edge: (n,)."""
         mask = np.zeros(self.n_points, dtype=np.bool_)
         mask[self.edges[self.open_edges].ravel()] = True
         return frozen(mask)
 
-    @cached_property
+    @lazy
     def corners_by_point(self) -> tuple[Integers, Integers]:
         """All corners sorted by their point, and where each point's run starts: (k,), (n + 1,)."""
         order, offsets = group_order(self.corners, self.n_points)
         return frozen(order), frozen(offsets)
 
-    @cached_property
+    @lazy
     def point_rings(self) -> tuple[Integers, Integers, Booleans]:
         """Corners around points, counter-clockwise seen from outside, fan after fan.
 
@@ -366,7 +367,7 @@ class Topology:
         starts = np.flatnonzero(is_start)
         return frozen(members), frozen(starts), frozen(is_closed[starts[:-1]])
 
-    @cached_property
+    @lazy
     def boundary_chains(self) -> tuple[Integers, Integers, Booleans]:
         """The boundaries: open half-edges one after the other, as their faces run.
 
@@ -389,11 +390,11 @@ class Topology:
     def faces_of_points(self, points: Integers) -> Integers:
         """The faces that touch any of the points, sorted."""
         order, offsets = self.corners_by_point
-        return np.unique(self.corner_face[order[ranges(offsets[points], np.diff(offsets)[points])]])
+        return distinct(self.corner_face[order[ranges(offsets[points], np.diff(offsets)[points])]])
 
     # Loops, rings, shells
 
-    @cached_property
+    @lazy
     def continuation(self) -> Integers:
         """For each edge beyond each of its ends, the edge that continues it there: (2e,), −1 at an end.
 
@@ -427,14 +428,14 @@ class Topology:
             result[along] = (ends.astype(np.int64)[slot_point] - slot_edge)[along]
         return frozen(result)
 
-    @cached_property
+    @lazy
     def loop_label(self) -> Integers:
         """The edge loop that each edge belongs to: (e,)."""
         goes_on = self.continuation >= 0
         pairs = np.stack((np.flatnonzero(goes_on) // 2, self.continuation[goes_on]), axis=1)
         return frozen(connected_labels(pairs, self.n_edges)[1])
 
-    @cached_property
+    @lazy
     def ring_label(self) -> Integers:
         """The directed ring of each directed edge: (2e,); entry 2·edge for the edge's own direction.
 
@@ -449,7 +450,7 @@ class Topology:
             pairs += [np.stack((here, across), axis=1), np.stack((here ^ 1, across ^ 1), axis=1)]
         return frozen(connected_labels(np.concatenate(pairs), 2 * self.n_edges)[1])
 
-    @cached_property
+    @lazy
     def _shells(self) -> tuple[int, Integers]:
         if self.n_faces == 0:
             return 0, frozen(np.zeros(0, dtype=np.int64))
@@ -482,7 +483,7 @@ class Topology:
         """The shell of each face: (m,)."""
         return self._shells[1]
 
-    @cached_property
+    @lazy
     def orientation(self) -> tuple[Booleans, Booleans]:
         """Which faces to flip so that each shell agrees with its first face: (m,); and which shells can't: (s,).
 
@@ -516,7 +517,7 @@ class Topology:
         flip = (as_is > flipped) & ~one_sided
         return frozen(flip), frozen(shell_one_sided)
 
-    @cached_property
+    @lazy
     def sheet_label(self) -> Integers:
         """Groups of faces joined over manifold edges only, within which direction can be compared: (m,)."""
         faces = self.edge_faces[self.edge_face_count == 2]
@@ -540,12 +541,12 @@ class Topology:
         found = place if order is None else order[place]
         return np.where(valid & (keys[found] == key), found, -1)
 
-    @cached_property
+    @lazy
     def _edge_keys(self) -> Integers:
         low, high = np.minimum(*self.edges.T), np.maximum(*self.edges.T)
         return frozen(low * max(1, self.n_points) + high)
 
-    @cached_property
+    @lazy
     def _edge_order(self) -> Integers | None:
         """The edges sorted by their keys; None where they are already, as all but those of refined meshes."""
         keys = self._edge_keys

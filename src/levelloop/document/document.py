@@ -4,18 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import cached_property
 from typing import Literal
 
 import numpy as np
 
 from levelloop.core.arrays import Floats, Integers, frozen
 from levelloop.core.errors import EditError
+from levelloop.core.lazy import lazy
 from levelloop.core.measure.faces import normal_map, unit
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Kind
 from levelloop.core.steps.chain import Built, build
 from levelloop.core.subdivision.surface import without_holes
+from levelloop.core.tolerance import Automatic
 from levelloop.core.words import counted, shortened
 from levelloop.document.cameras import NamedCamera
 from levelloop.document.parameters import Reading
@@ -63,8 +64,10 @@ class Part:
         """
         return without_holes(self._built(level, limit).mesh)
 
-    def output(self, level: int | None = None, limit: bool | None = None) -> Mesh:
+    def output(self, level: int | None = None, limit: bool | None = None, normals: bool = True) -> Mesh:
         """The result in world space, as it leaves the program: with the normals of its limit where it is smooth.
+
+        normals: without them it takes a fraction of the time.
 
         Raises EditError where one of its steps cannot run.
         """
@@ -74,14 +77,14 @@ class Part:
         built = self._built(level, limit)
         mesh = built.mesh
         last = built.stops[-1] if built.stops else None
-        if last is None or last.surface is None:
+        if last is None or last.surface is None or not normals:
             return self.to_world(without_holes(mesh))
         surface = last.surface
-        normals = surface.normals(last.raw)[surface.sectors.of_corner]
+        facing = surface.normals(last.raw)[surface.sectors.of_corner]
         kept = ~mesh.hole[mesh.topology.corner_face]
         if not self.in_place:
-            normals = unit(normals @ normal_map(self.transform))
-        return replace(self.to_world(without_holes(mesh)), normals=frozen(normals[kept]))
+            facing = unit(facing @ normal_map(self.transform))
+        return replace(self.to_world(without_holes(mesh)), normals=frozen(facing[kept]))
 
     def _built(self, level: int | None, limit: bool | None) -> Built:
         use_limit = self.limit if limit is None else limit
@@ -90,7 +93,7 @@ class Part:
             raise EditError(f"“{self.name}”, {self.step_name(trouble.place)}: {trouble.reason}")
         return built
 
-    @cached_property
+    @lazy
     def plain(self) -> Built:
         """The cage after the steps, not smoothed by the rail; steps that cannot run are left out."""
         return build(self.mesh, links_of(self.steps, 0))
@@ -133,7 +136,7 @@ class Part:
             other.attached == self.id for other in document.parts
         )
 
-    @cached_property
+    @lazy
     def in_place(self) -> bool:
         """Whether part space is world space."""
         return bool(np.array_equal(self.transform, np.eye(4)))
@@ -179,16 +182,19 @@ class Guide:
     data: bytes | None = None
 
 
+TWINS_WITHIN = Automatic(0.01)  # mm; twins drift a little as both sides are worked on
+
+
 @dataclass(frozen=True)
 class Symmetry:
     """Symmetric editing across the plane of an axis through the part's origin.
 
-    tolerance: mm within which places are twins; middle: two points of an edge from which twins are found by flow
-    instead of by place.
+    tolerance: mm within which places are twins, automatic where nobody typed one; middle: two points of an edge from
+    which twins are found by flow instead of by place.
     """
 
     axis: Literal["x", "y", "z"] = "x"
-    tolerance: float = 0.01
+    tolerance: float = TWINS_WITHIN
     middle: tuple[int, int] | None = None
 
 

@@ -14,6 +14,7 @@ from levelloop.core.edit.symmetry import made_symmetric, on_both_sides, twins_by
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import NOTHING, Selection, combine
+from levelloop.core.tolerance import settled
 from levelloop.document.document import Part, Symmetry
 from levelloop.document.registry import Operation
 
@@ -108,7 +109,8 @@ def edited_on_both_sides(
 def twins(mesh: Mesh, symmetry: Symmetry) -> Integers:
     """The point across the plane from each, −1 where there is none: (n,). Raises EditError."""
     if symmetry.middle is None:
-        return twins_by_place(mesh.points, "xyz".index(symmetry.axis), symmetry.tolerance)
+        within = settled(symmetry.tolerance, mesh.points, mesh.topology.edges)
+        return twins_by_place(mesh.points, "xyz".index(symmetry.axis), within)
     edge = mesh.topology.find_edges([symmetry.middle])
     if edge[0] < 0:
         raise EditError("The edge in the middle is not there any more; set the symmetry anew.")

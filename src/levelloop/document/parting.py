@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, connected_labels, inverse_of, mask_of
+from levelloop.core.arrays import Booleans, connected_labels, distinct, inverse_of, mask_of
 from levelloop.core.edit.boolean import boolean
 from levelloop.core.edit.carry import Edit
 from levelloop.core.edit.combine import combined
@@ -87,11 +87,11 @@ def detach(document: Document, selections: Mapping[str, Selection], by: str = "s
     elif by == "connected":
         _, label = connected_labels(mesh.topology.edges, mesh.n_points)
         of_face = label[mesh.topology.corners[mesh.topology.face_offsets[:-1]]]
-        groups = [of_face == one for one in np.unique(of_face)[1:]]
+        groups = [of_face == one for one in distinct(of_face)[1:]]
         if not groups:
             raise EditError(f"“{part.name}” is one connected piece; there is nothing to detach.")
     else:
-        groups = [mesh.material == one for one in np.unique(mesh.material)[1:]]
+        groups = [mesh.material == one for one in distinct(mesh.material)[1:]]
         if not groups:
             raise EditError(f"“{part.name}” has one material only; there is nothing to detach.")
     rest = ~np.logical_or.reduce(groups)
@@ -260,7 +260,7 @@ def _only(mesh: Mesh, inside: Booleans) -> Mesh:
     loose = np.ones(mesh.n_points, dtype=np.bool_)
     loose[points_of(topology, Selection("faces", np.flatnonzero(inside)))] = False
     piece = drop_faces(mesh, ~inside, keep_unattached=False, drop_points=loose)[0]
-    used = np.unique(piece.material[piece.material >= 0])
+    used = distinct(piece.material[piece.material >= 0])
     number = np.append(inverse_of(used, len(piece.materials)), -1)  # −1 reads the spare last entry
     return replace(piece, material=number[piece.material], materials=tuple(piece.materials[i] for i in used.tolist()))
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from pathlib import Path
 from typing import Any, Self
@@ -11,6 +11,7 @@ import numpy as np
 from psygnal import Signal
 
 from levelloop.core.errors import EditError
+from levelloop.core.progress import pieces
 from levelloop.core.review import Report, review
 from levelloop.core.review.findings import Finding, Purpose
 from levelloop.core.selection import (
@@ -24,11 +25,12 @@ from levelloop.core.selection import (
 )
 from levelloop.core.where import element_near, select_where
 from levelloop.document.document import Document, Part
+from levelloop.document.jobs import Job
 from levelloop.document.looks import checked_looks
 from levelloop.document.operations import REGISTRY
 from levelloop.document.recipe import STEPS, StepKind
 from levelloop.document.registry import Operation
-from levelloop.document.running import State, check, described, run, targets_of
+from levelloop.document.running import State
 from levelloop.document.units import parse_length
 from levelloop.document.where_sentence import parse_where, read_conditions
 
@@ -53,6 +55,8 @@ class Session:
         self._saved: Document | None = document
         self.path = path
         self._stamp = _stamp(path)
+        # How jobs are run: a window does it off its own thread.
+        self.runs: Callable[[Job], State] = Job.run
 
     @classmethod
     def new(cls) -> Self:
@@ -111,7 +115,24 @@ class Session:
 
         Raises LevelLoopError and changes nothing where it cannot run.
         """
-        return self._run(self.state, REGISTRY[key], parameters)
+        return self._do(self.prepare(key, **parameters))
+
+    def prepare(self, key: str, **parameters: Any) -> Job:
+        """An operation on the present state, its values read and checked, to be run anywhere. Raises LevelLoopError."""
+        return self._job(self.state, REGISTRY[key], parameters)
+
+    def commit(self, job: Job, state: State) -> str:
+        """Makes what a job came to the present state; returns what it did, in a sentence.
+
+        Raises EditError where something else has been done since it was prepared.
+        """
+        if self.state is not job.present:
+            raise EditError("Something else has been done meanwhile; this was left out.")
+        if job.only_selects:
+            self._amend(state)
+            return job.said_of_selecting
+        self._push(state, job.replacing)
+        return " ".join(filter(None, (state.sentence + ("." if state.message else ""), state.message)))
 
     def change_last(self, **parameters: Any) -> str:
         """Runs the last operation again with other numbers, as if these had been given first."""
@@ -119,7 +140,7 @@ class Session:
         if not state.key or self._here == 0:
             raise EditError("There is no operation to change.")
         base = self._states[self._here - 1]
-        return self._run(base, REGISTRY[state.key], {**state.parameters, **parameters}, replacing=True)
+        return self._do(self._job(base, REGISTRY[state.key], {**state.parameters, **parameters}, replacing=True))
 
     def repeat_last(self) -> str:
         """Runs the last operation again, on what is selected now."""
@@ -292,7 +313,7 @@ class Session:
         first: dict[object, Part] = {}
         for part in self.document.given_out:
             first.setdefault(_alike(part), part)
-        return [(part, _reviewed(part, purpose)) for part in first.values()]
+        return [(part, _reviewed(part, purpose)) for part in pieces(list(first.values()))]
 
     def review(self, purpose: Purpose = "smooth") -> list[Finding]:
         """What the review finds in all parts, worst first within each."""
@@ -319,17 +340,12 @@ class Session:
 
     # Helpers
 
-    def _run(self, base: State, operation: Operation, given: Mapping[str, Any], replacing: bool = False) -> str:
-        document = base.document
-        values = operation.read(given, replace(document.reading, last=lambda measure: self._last(base, measure)))
-        if operation.acts_on == "selection":
-            return self._select(base, operation, values)
-        try:
-            state = run(base, operation, values)
-        except (MemoryError, OverflowError) as error:
-            raise EditError(f"{operation.title} would make more than this machine's memory holds.") from error
-        self._push(state, replacing)
-        return " ".join(filter(None, (state.sentence + ("." if state.message else ""), state.message)))
+    def _job(self, base: State, operation: Operation, given: Mapping[str, Any], replacing: bool = False) -> Job:
+        reading = replace(base.document.reading, last=lambda measure: self._last(base, measure))
+        return Job(base, self.state, operation, operation.read(given, reading), replacing)
+
+    def _do(self, job: Job) -> str:
+        return self.commit(job, self.runs(job))
 
     def _last(self, base: State, measure: str) -> float | None:
         """The number of a measure that an operation up to a state of the history had last."""
@@ -341,20 +357,6 @@ class Session:
                     if last is not None:
                         return last
         return None
-
-    def _select(self, base: State, operation: Operation, values: Mapping[str, Any]) -> str:
-        """Runs an operation that only selects, on every part with a selection that is shown; no history entry."""
-        parts = [base.document.part] if operation.anew else targets_of(base)
-        chosen = [base.selection(part.id) for part in parts]
-        for selection in chosen:
-            check(operation, selection)
-        found = {
-            part.id: without_hidden(part.mesh, operation.run(part.mesh, selection, **values))
-            for part, selection in zip(parts, chosen, strict=True)
-        }
-        kept = base.selections if values.get("mode", "only") != "only" else {}
-        self._amend(replace(self.state, selections={**kept, **found}))
-        return operation.says(values, described(*chosen), base.document.unit)
 
     def _called(self, name: str) -> Part:
         """A part by its name, or by its id where no part is called so."""

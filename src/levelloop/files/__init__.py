@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from pathlib import Path
 
 import numpy as np
 
 from levelloop.core.mesh import Mesh
+from levelloop.core.progress import pieces
 from levelloop.core.words import shortened
-from levelloop.document.document import Document, document_of_meshes
+from levelloop.document.document import Document, Part, document_of_meshes
 from levelloop.files.atomic import replacing
 from levelloop.files.errors import FileError, guarded
 from levelloop.files.obj import read_obj, write_obj
@@ -46,6 +47,7 @@ MESH_WRITERS: dict[str, Callable[[Path, Named], None]] = {
     ".usda": write_usd_meshes,
     ".usdc": write_usd_meshes,
 }
+KEEP_NORMALS = (".obj", ".ply", ".usda", ".usdc")
 SINGLE_PRECISION = (".stl", ".usda", ".usdc")
 WORTH_SAYING = 1e-4  # of a part's size
 TITLES = {
@@ -83,6 +85,32 @@ def write_document(document: Document, path: Path) -> None:
         raise FileError(f"A document is saved as {_listed(DOCUMENT_WRITERS)}, not as “{path.suffix or path.name}”.")
     with replacing(path) as temporary:
         writer(temporary, document)
+
+
+def read(path: str | Path) -> Document:
+    """The document of a file: meshes are its parts. Raises FileError."""
+    return read_document(Path(path))
+
+
+def write(what: Document | Mesh | Mapping[str, Mesh], path: str | Path) -> None:
+    """Writes a document, one mesh or named meshes under a path, by its ending. Raises FileError."""
+    target = Path(path)
+    if isinstance(what, Document):
+        if is_document(target):
+            write_document(what, target)
+        else:
+            write_meshes(outputs_for(what.given_out, target), target)
+        return
+    write_meshes([(target.stem, what)] if isinstance(what, Mesh) else list(what.items()), target)
+
+
+def outputs_for(parts: Sequence[Part], path: Path, level: int | None = None, limit: bool | None = None) -> Named:
+    """What parts leave the program as, for a file of that ending: with normals where it keeps them.
+
+    level, limit: the parts' own where not given. Raises EditError where a step of one cannot run.
+    """
+    normals = path.suffix.lower() in KEEP_NORMALS
+    return [(part.name, part.output(level, limit, normals)) for part in pieces(parts)]
 
 
 def notes_on(document: Document) -> list[str]:

@@ -15,7 +15,7 @@ from pathlib import Path
 
 import numpy as np
 
-from levelloop.core.arrays import connected_labels, group_order, mask_of, offsets_from_sizes, unique_rows
+from levelloop.core.arrays import connected_labels, distinct, group_order, mask_of, offsets_from_sizes, unique_rows
 from levelloop.core.errors import MeshError
 from levelloop.core.mesh import Mesh, NamedSet
 from levelloop.core.topology import Topology
@@ -41,7 +41,7 @@ def read_obj(path: Path) -> list[tuple[str, Mesh]]:
     topology = Topology(offsets_from_sizes(content.sizes), content.corners, len(content.points))
     whole = _with_tags(Mesh(topology, content.points), content)
     owner, names = _owners(content.marks, "o", topology.n_faces, path.stem)
-    used = list(dict.fromkeys(names[i] for i in np.unique(owner).tolist()))
+    used = list(dict.fromkeys(names[i] for i in distinct(owner).tolist()))
     if len(used) <= 1:
         return [(used[0] if used else path.stem, whole)]
     # Objects of one name are one part.

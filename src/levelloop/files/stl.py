@@ -15,6 +15,7 @@ from levelloop.files.errors import FileError
 from levelloop.files.reading import read_bytes
 
 _RECORD = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("spare", "<u2")])
+BLOCK = 65_536  # triangles
 _HEAD = 84  # 80 bytes of text and the number of triangles
 _VERTEX = re.compile(rb"vertex\s+(\S+)\s+(\S+)\s+(\S+)")
 
@@ -45,10 +46,8 @@ def write_stl(path: Path, meshes: Sequence[tuple[str, Mesh]]) -> None:
         places = mesh.points.astype(np.float32)
         corners = places[triangles(mesh.topology, mesh.points, mesh.diagonal)[0]]
         record = np.zeros(len(corners), dtype=_RECORD)
-        normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-        lengths = np.linalg.norm(normals, axis=1, keepdims=True)
-        record["normal"] = np.divide(normals, lengths, out=np.zeros_like(normals), where=lengths > 0)
         record["corners"] = corners
+        record["normal"] = _facing(corners)
         records.append(record)
     total = sum(len(record) for record in records)
     if total == 0:
@@ -57,7 +56,21 @@ def write_stl(path: Path, meshes: Sequence[tuple[str, Mesh]]) -> None:
         stream.write(b"Level Loop, millimetres".ljust(80))
         stream.write(np.uint32(total).tobytes())
         for record in records:
-            stream.write(record.tobytes())
+            stream.write(memoryview(record).cast("B"))
+
+
+def _facing(corners: np.ndarray) -> np.ndarray:
+    """The unit normals of triangles (t, 3, 3), zeros for those without area; in blocks that stay in the cache."""
+    normals = np.zeros((len(corners), 3), dtype=np.float32)
+    for start in range(0, len(corners), BLOCK):
+        x, y, z = np.moveaxis(corners[start : start + BLOCK], 2, 0)
+        ux, uy, uz = x[:, 1] - x[:, 0], y[:, 1] - y[:, 0], z[:, 1] - z[:, 0]
+        vx, vy, vz = x[:, 2] - x[:, 0], y[:, 2] - y[:, 0], z[:, 2] - z[:, 0]
+        here = normals[start : start + BLOCK]
+        here[:, 0], here[:, 1], here[:, 2] = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+        length = np.sqrt((here * here).sum(axis=1))
+        here /= np.where(length > 0, length, 1.0)[:, None]
+    return normals
 
 
 def welded_triangles(corners: np.ndarray) -> Mesh:

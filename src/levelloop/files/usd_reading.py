@@ -25,6 +25,7 @@ from levelloop.core.mesh import (
     NamedSet,
     Scheme,
 )
+from levelloop.core.progress import pieces
 from levelloop.core.topology import Topology
 from levelloop.core.words import shortened
 from levelloop.document.document import Document, Part, number_of_id, unique_names
@@ -115,7 +116,7 @@ def _ids(prims: list[str], next_id: int) -> list[str]:
     used: set[str] = set()
     fresh = max([next_id, *(number_of_id(prim) + 1 for prim in prims)])
     result = []
-    for prim in prims:
+    for prim in pieces(prims):
         if prim in used:
             prim, fresh = f"part{fresh}", fresh + 1
         used.add(prim)

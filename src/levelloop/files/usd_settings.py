@@ -13,7 +13,7 @@ from levelloop.core.errors import LevelLoopError
 from levelloop.core.tolerance import Automatic
 from levelloop.core.words import shortened
 from levelloop.document.cameras import NamedCamera
-from levelloop.document.document import DEFAULT_LEVEL, Document, Guide, Part, Symmetry, unique_names
+from levelloop.document.document import DEFAULT_LEVEL, TWINS_WITHIN, Document, Guide, Part, Symmetry, unique_names
 from levelloop.document.operations import REGISTRY
 from levelloop.document.parameters import AUTOMATIC_WORD, Reading
 from levelloop.document.recipe import Step
@@ -60,13 +60,15 @@ class Settings:
     anchor: tuple[float, float, float] | None = None
     cameras: tuple[NamedCamera, ...] | None = None
     guides: tuple[Guide, ...] = ()
-    symmetry: tuple[Literal["x", "y", "z"], float, tuple[int, int] | None] | None = None
+    symmetry: tuple[Literal["x", "y", "z"], float | None, tuple[int, int] | None] | None = None
     next_id: int = 1
 
 
 def settings_of(document: Document) -> dict[str, Any]:
     """The document's settings, ready for JSON."""
     symmetry = document.symmetry
+    # An automatic distance is written as none.
+    typed = None if symmetry is None or isinstance(symmetry.tolerance, Automatic) else symmetry.tolerance
     return {
         "unit": document.unit,
         "active": document.active,
@@ -74,7 +76,7 @@ def settings_of(document: Document) -> dict[str, Any]:
         "anchor": document.anchor,
         "cameras": [asdict(camera) for camera in document.cameras],
         "guides": [_guide_json(guide) for guide in document.guides],
-        "symmetry": None if symmetry is None else [symmetry.axis, symmetry.tolerance, symmetry.middle],
+        "symmetry": None if symmetry is None else [symmetry.axis, typed, symmetry.middle],
         "next_id": document.next_id,
     }
 
@@ -108,14 +110,17 @@ def read_settings(text: Any) -> Settings | None:
     for guide in settings.guides:
         if not (guide.width > 0 and 0 <= guide.opacity <= 1 and guide.crop in ("whole", "left", "right")):
             raise WrongValueError(f"its guide “{shortened(guide.name)}” has a size or look that cannot be")
-    if settings.symmetry is not None and settings.symmetry[1] < 0:
+    if settings.symmetry is not None and (settings.symmetry[1] or 0.0) < 0:
         raise WrongValueError("its symmetry has a tolerance below 0")
     return settings
 
 
 def document_of(settings: Settings) -> Document:
     """A document without parts with the settings."""
-    symmetry = None if settings.symmetry is None else Symmetry(*settings.symmetry)
+    symmetry = None
+    if settings.symmetry is not None:
+        axis, tolerance, middle = settings.symmetry
+        symmetry = Symmetry(axis, TWINS_WITHIN if tolerance is None else tolerance, middle)
     names = unique_names([guide.name for guide in settings.guides])
     guides = tuple(replace(guide, name=name) for guide, name in zip(settings.guides, names, strict=True))
     return Document(

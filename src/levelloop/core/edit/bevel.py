@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, mask_of, offsets_from_sizes, ranges
+from levelloop.core.arrays import Booleans, Floats, Integers, distinct, mask_of, offsets_from_sizes, ranges
 from levelloop.core.edit.bevel_ends import Ends, ends_of, parted
 from levelloop.core.edit.bevel_parts import (
     Build,
@@ -319,7 +319,7 @@ def _put_strips(
     corners[through_there, :, 2] = old_there[through_there, None]
     corners[through_here, :, 5] = old_here[through_here, None]
     sizes = (corners >= 0).sum(axis=2)
-    for size in np.unique(sizes[sizes > 2]).tolist():
+    for size in distinct(sizes[sizes > 2]).tolist():
         rows = corners[sizes == size]
         build.put(rows[rows >= 0].reshape(-1, size), origin[sizes == size])
 
@@ -342,7 +342,7 @@ def _put_corners(
     slots = np.flatnonzero(out_bevel)
     fan = fans.fan[slots]
     still = ends.in_face
-    for b in np.unique(in_fan[in_fan > 0]).tolist():
+    for b in distinct(in_fan[in_fan > 0]).tolist():
         of_b = in_fan == b
         for is_closed, has_old in ((True, False), (True, True), (False, False), (False, True)):
             chosen = np.flatnonzero(of_b & (fans.closed == is_closed) & (still == has_old))

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers
+from levelloop.core.arrays import Booleans, Floats, Integers, distinct
 from levelloop.core.edit.bevel_parts import Fans
 from levelloop.core.measure.faces import unit
 from levelloop.core.mesh import Mesh
@@ -38,7 +38,7 @@ def parted(
     """
     sector = fans.fan * (int(in_fan.max(initial=0)) + 1) + sector_in_fan
     wrong = is_inner & (off > EXACT) & (np.bincount(sector)[sector] > 2)
-    key = np.unique(sector[wrong])
+    key = distinct(sector[wrong])
     of_fan = key // (int(in_fan.max(initial=0)) + 1)
     once = np.bincount(of_fan, minlength=len(in_fan)) == 1
     once &= fans.closed

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, mask_of, offsets_from_sizes, ranges
+from levelloop.core.arrays import Floats, distinct, mask_of, offsets_from_sizes, ranges
 from levelloop.core.edit.bevel_parts import (
     Build,
     arc,
@@ -80,7 +80,7 @@ def bevel_points(mesh: Mesh, selection: Selection, width: float, steps: int, rou
     face = np.repeat(np.arange(len(faces)), topology.face_sizes[faces])
     sizes = np.bincount(face, weights=size, minlength=len(faces)).astype(np.int64)
 
-    for count in np.unique(fans.size).tolist():
+    for count in distinct(fans.size).tolist():
         for is_closed in (True, False):
             of_kind = np.flatnonzero((fans.size == count) & (fans.closed == is_closed))
             if len(of_kind) == 0 or (is_closed and count < 3 and steps == 1) or (not is_closed and count < 2):

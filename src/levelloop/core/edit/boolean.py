@@ -17,6 +17,7 @@ from levelloop.core.arrays import (
     Integers,
     connected_labels,
     cycles,
+    distinct,
     group_order,
     mask_of,
     offsets_from_sizes,
@@ -33,6 +34,7 @@ from levelloop.core.measure.crossings import crossed_faces
 from levelloop.core.measure.faces import face_areas, face_normals, signed_volume, triangles, unit
 from levelloop.core.mesh import Mesh, NamedSet
 from levelloop.core.near import near_groups, near_pairs
+from levelloop.core.progress import pieces
 from levelloop.core.selection import Selection, points_of, select_mask
 from levelloop.core.tolerance import AUTOMATIC, Automatic, last_place, settled
 from levelloop.core.topology import Topology
@@ -182,7 +184,7 @@ def _inverted_shells(mesh: Mesh) -> int:
 
 def _put_together(points: Floats, triangle: Integers, face_of: Integers) -> tuple[Integers, Integers]:
     """The triangles with points that rounding alone keeps apart as one; those without an inside are gone."""
-    used = np.unique(triangle)
+    used = distinct(triangle)
     _, group = near_groups(points[used], ROUNDING * last_place(points))
     first = np.full(int(group.max()) + 1, len(points))
     np.minimum.at(first, group, used)
@@ -207,7 +209,7 @@ def _polygons(
     count = len(points)
     cut = np.diff(offsets) > 0
     cut[whole] = False
-    for face in np.flatnonzero(cut).tolist():
+    for face in pieces(np.flatnonzero(cut).tolist()):
         flat = triangle[order[offsets[face] : offsets[face + 1]]]
         start, end = flat.ravel(), np.roll(flat, -1, axis=1).ravel()
         key, back = start * count + end, end * count + start
@@ -238,7 +240,7 @@ def _untouched(both: Mesh, points: Floats, triangle: Integers, face_of: Integers
 def _rings(points: Floats, start: Integers, end: Integers, face: int, both: Mesh) -> list[Integers]:
     """The rim of some triangles of one face as rings; holes are tied to the rim around them."""
     names, number = np.unique(start, return_inverse=True)
-    if len(names) < len(start) or not np.array_equal(np.unique(end), names):
+    if len(names) < len(start) or not np.array_equal(distinct(end), names):
         # The rim touches itself in a point: cells of the plane figure are plain rings whatever it does.
         return _cells(points, start, end, face, both)
     follower = np.empty(len(names), dtype=np.int64)
@@ -310,7 +312,7 @@ def _without_needless(both: Mesh, points: Floats, rings: list[Integers]) -> list
 def _as_mesh(both: Mesh, points: Floats, rings: list[Integers], origins: list[int]) -> Edit:
     sizes = np.array([len(ring) for ring in rings], dtype=np.int64)
     corners = np.concatenate(rings)
-    used = np.unique(corners)
+    used = distinct(corners)
     number = np.full(len(points), -1, dtype=np.int64)
     number[used] = np.arange(len(used))
     places = points[used]
@@ -384,7 +386,7 @@ def _near(mesh: Mesh, other: Mesh) -> int:
     pairs = np.sort(near_pairs(both, 10.0 * settled(Automatic(NEAR / 10.0), both, edges)), axis=1)
     pairs = pairs[(pairs[:, 0] < mesh.n_points) & (pairs[:, 1] >= mesh.n_points)]
     apart = np.linalg.norm(both[pairs[:, 0]] - both[pairs[:, 1]], axis=1)
-    return len(np.unique(pairs[apart > last_place(both), 1]))
+    return len(distinct(pairs[apart > last_place(both), 1]))
 
 
 def _slivers(mesh: Mesh) -> int:

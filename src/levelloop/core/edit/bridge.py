@@ -7,7 +7,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, chains, connected_labels, mask_of
+from levelloop.core.arrays import Floats, Integers, chains, connected_labels, distinct, mask_of
 from levelloop.core.edit.carry import Edit, carry, identity
 from levelloop.core.edit.dividing import then
 from levelloop.core.edit.outlines import Outlines, drop_faces
@@ -113,7 +113,7 @@ def _groups(mesh: Mesh, selection: Selection) -> list[Integers]:
     beside = topology.edge_faces
     joined = (beside[:, 1] >= 0) & chosen[beside].all(axis=1)
     _, label = connected_labels(beside[joined], mesh.n_faces)
-    names = np.unique(label[selection.indices])
+    names = distinct(label[selection.indices])
     if len(names) != 2:
         many = "one" if len(names) == 1 else f"{len(names)} groups"
         raise EditError(f"A bridge needs two groups of faces; this selection is {many}.")

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from levelloop.core.arrays import AnyArray, Integers
+from levelloop.core.arrays import AnyArray, Integers, distinct
 from levelloop.core.mesh import Mesh, NamedSet
 from levelloop.core.topology import Topology
 
@@ -82,6 +82,6 @@ def _sets(meshes: Sequence[Mesh], new_edge: Integers) -> tuple[NamedSet, ...]:
     sets = []
     for (name, kind), parts in found.items():
         indices = np.concatenate(parts)
-        members = np.unique(new_edge[indices]) if kind == "edges" else indices
+        members = distinct(new_edge[indices]) if kind == "edges" else indices
         sets.append(NamedSet(name, kind, members))  # type: ignore[arg-type]
     return tuple(sets)

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, mask_of
+from levelloop.core.arrays import Booleans, Floats, Integers, distinct, mask_of
 from levelloop.core.edit.carry import Edit, Origin, identity, mapped, through
 from levelloop.core.edit.combine import combined
 from levelloop.core.edit.outlines import drop_faces, merge_points
@@ -18,6 +18,7 @@ from levelloop.core.errors import EditError
 from levelloop.core.limits import check_fits
 from levelloop.core.mesh import Mesh
 from levelloop.core.planes import as_plane, as_vector, axis_turn
+from levelloop.core.progress import pieces
 from levelloop.core.selection import Selection, points_of, select_all
 from levelloop.core.tolerance import AUTOMATIC, last_place, settled
 from levelloop.core.words import counted
@@ -45,10 +46,10 @@ def array(
     faces, wires = _chosen(mesh, selection, "An array")
     check_fits(count * (len(faces) + len(wires)))
     piece, piece_origin = _piece(mesh, faces, wires)
-    centre = pivot_place(mesh, Selection("points", np.unique(piece_origin.points)), pivot)
+    centre = pivot_place(mesh, Selection("points", distinct(piece_origin.points)), pivot)
     step, offset = _turn_of(axis, rotate) * scale, as_vector(move)
     copies, places = [], piece.points
-    for _ in range(count - 1):
+    for _ in pieces(range(count - 1)):
         places = (places - centre) @ step + centre + offset
         copies.append(piece.with_points(places))
     edit = _with_copies(mesh, copies, piece_origin)
@@ -213,7 +214,7 @@ def _best_start(mesh: Mesh, places: Floats, count: int) -> float:
     share = 2.0 * np.pi / count
     tries = np.mod(angle[counts], share)
     tries[tries > share - SAME_ANGLE] -= share
-    tries = np.unique(tries if (np.abs(tries) < SAME_ANGLE).any() else np.append(tries, 0.0))
+    tries = distinct(tries if (np.abs(tries) < SAME_ANGLE).any() else np.append(tries, 0.0))
     cut = np.zeros(len(tries), dtype=np.int64)
     for place in (tries, tries + share):
         cut += np.searchsorted(low, place - SAME_ANGLE) - np.searchsorted(high, place + SAME_ANGLE)
@@ -230,7 +231,7 @@ def _told_middle(flat: Mesh, edit: Edit, on_plane: Booleans, point: Floats, norm
     # Next along the rim to what lies on the plane, and nearer to it than the rim's edges are long.
     rim = topology.edges[topology.open_edges | topology.wire_edges]
     mixed = rim[on_plane[rim].sum(axis=1) == 1]
-    off = np.unique(mixed[~on_plane[mixed]])
+    off = distinct(mixed[~on_plane[mixed]])
     length = np.linalg.norm(edit.mesh.points[rim[:, 0]] - edit.mesh.points[rim[:, 1]], axis=1)
     near = off[height[off] < NEAR_MIDDLE * float(np.median(length))] if len(rim) else off
     if len(near):

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, mask_of, offsets_from_sizes, ranges
+from levelloop.core.arrays import Floats, Integers, distinct, mask_of, offsets_from_sizes, ranges
 from levelloop.core.edit.carry import Edit, carry, identity, through
 from levelloop.core.edit.outlines import Outlines
 from levelloop.core.edit.planar import area, cells, connected, crossings, flat_axes
@@ -166,7 +166,7 @@ def _cells_of(mesh: Mesh, figure: Figure, normal: Floats) -> list[Integers]:
     """The cells that a figure divides its face into, as rings of points; the largest first."""
     topology = mesh.topology
     rim = topology.face(figure.face)
-    used = np.unique(np.concatenate((rim, figure.segments.ravel())))
+    used = distinct(np.concatenate((rim, figure.segments.ravel())))
     number = np.full(mesh.n_points, -1, dtype=np.int64)
     number[used] = np.arange(len(used))
     if not normal.any():
@@ -189,6 +189,6 @@ def _cells_of(mesh: Mesh, figure: Figure, normal: Floats) -> list[Integers]:
         raise EditError("The cut ends inside a face from where no corner is seen; end it on an edge.")
     found = cells(places, segments)
     found.sort(key=lambda ring: -area(places[ring]))
-    if any(len(np.unique(ring)) < len(ring) for ring in found) or not found:
+    if any(len(distinct(ring)) < len(ring) for ring in found) or not found:
         raise EditError("The cut would leave a face that touches itself; end it on an edge.")
     return [used[ring] for ring in found]

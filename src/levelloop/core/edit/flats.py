@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Integers, connected_labels, mask_of
+from levelloop.core.arrays import Booleans, Integers, connected_labels, distinct, mask_of
 from levelloop.core.edit.carry import Edit, carry, identity, through
 from levelloop.core.edit.take_out import take_out
 from levelloop.core.errors import EditError
@@ -82,7 +82,7 @@ def _without_closing(mesh: Mesh, gone: Booleans) -> Booleans:
     result = gone.copy()
     for number in np.flatnonzero((faces - inner + points != 1) & (faces > 1)).tolist():
         edges = np.flatnonzero(gone & (label[topology.edge_faces[:, 0]] == number))
-        rim = np.unique(topology.corner_edge[topology.corners_of_faces(np.flatnonzero(label == number))])
+        rim = distinct(topology.corner_edge[topology.corners_of_faces(np.flatnonzero(label == number))])
         result[_ways_to_keep(mesh, edges, rim[~gone[rim]])] = False
     return result
 
@@ -100,7 +100,7 @@ def _ways_to_keep(mesh: Mesh, edges: Integers, rim: Integers) -> Integers:
     inner, outer = number[: len(edges)], number[len(edges) :]
     _, piece = connected_labels(outer, len(used))
     on_rim = mask_of(outer.ravel(), len(used))
-    pieces = np.unique(piece[on_rim])
+    pieces = distinct(piece[on_rim])
     if len(pieces) < 2:
         return edges
     reach = [float(np.ptp(mesh.points[used[on_rim & (piece == one)]], axis=0).max()) for one in pieces]
@@ -172,7 +172,7 @@ def _swung(mesh: Mesh, edges: Integers, onwards: bool) -> Edit:
     fits &= beside[:, 0] != beside[:, 1]
     if not fits.all():
         raise EditError("An edge swings between two faces that face the same way; one of these has not got them.")
-    if len(np.unique(beside)) < beside.size:
+    if len(distinct(beside)) < beside.size:
         raise EditError("Two of these edges share a face; swing them one after the other.")
     if (topology.face_sizes[beside].sum(axis=1) < 6).any():
         raise EditError("There is nothing to swing to.")
@@ -197,7 +197,7 @@ def _swung(mesh: Mesh, edges: Integers, onwards: bool) -> Edit:
         turned = np.roll(topology.corners[rim], -shift)
         one = turned[: size[0]]
         other = np.concatenate((turned[size[0] - 1 :], turned[:1]))
-        if len(np.unique(one)) < len(one) or len(np.unique(other)) < len(other) or turned[0] == turned[size[0] - 1]:
+        if len(distinct(one)) < len(one) or len(distinct(other)) < len(other) or turned[0] == turned[size[0] - 1]:
             raise EditError("Swung, a face would touch itself; this edge stays.")
         corners[topology.corners_of_faces(np.array([a]))] = one
         corners[topology.corners_of_faces(np.array([b]))] = other

@@ -8,11 +8,12 @@ from itertools import pairwise
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels
+from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, distinct
 from levelloop.core.edit.planar import area, cells, connected, flat_axes, inside, turn_of
 from levelloop.core.measure.faces import face_normals
 from levelloop.core.mesh import Mesh
 from levelloop.core.near import near_groups
+from levelloop.core.progress import pieces
 from levelloop.core.tolerance import last_place
 
 SAME_PLANE = 1e-7  # of a unit normal, and of the size of both for the distance from the origin
@@ -57,10 +58,10 @@ def divided_anew(both: Mesh, n_first: int, points: Floats, triangle: Integers, f
     key = np.round(np.column_stack((normals, distance)) / (10 * SAME_PLANE)).astype(np.int64)
     _, plane = np.unique(key, axis=0, return_inverse=True)
     plane = plane.ravel()
-    left = np.unique(face_of)
-    of_first = np.unique(plane[left[left < n_first]])
-    of_second = np.unique(plane[left[left >= n_first]])
-    for one in np.intersect1d(of_first, of_second).tolist():
+    left = distinct(face_of)
+    of_first = distinct(plane[left[left < n_first]])
+    of_second = distinct(plane[left[left >= n_first]])
+    for one in pieces(np.intersect1d(of_first, of_second).tolist()):
         faces = np.flatnonzero((plane == one) & normals.any(axis=1))
         mine, theirs = faces[faces < n_first], faces[faces >= n_first]
         if int(both.topology.face_sizes[faces].sum()) > MOST_SIDES or not len(mine) or not len(theirs):
@@ -97,12 +98,12 @@ def _divide(flush: Flush, both: Mesh, faces: Integers, normal: Floats, triangle:
     outline = np.stack((start[rim], end[rim]), axis=1)
     topology = both.topology
     corners = topology.corners_of_faces(faces)
-    sides = topology.edges[np.unique(topology.corner_edge[corners])]
+    sides = topology.edges[distinct(topology.corner_edge[corners])]
     if len(outline) + len(sides) > MOST_SIDES:
         return
     # All places of the figure, each once: those of the solid first.
-    known = np.unique(outline)
-    old = np.unique(sides)
+    known = distinct(outline)
+    old = distinct(sides)
     places = (np.concatenate((flush.points[known], both.points[old])) - base) @ axes.T
     near = 100.0 * last_place(np.concatenate((flush.points[known], both.points[old])))
     segments = np.concatenate((np.searchsorted(known, outline), len(known) + np.searchsorted(old, sides)))

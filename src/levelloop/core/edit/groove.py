@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, mask_of, offsets_from_sizes
+from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, distinct, mask_of, offsets_from_sizes
 from levelloop.core.edit.carry import Edit, carry
 from levelloop.core.edit.offset import meet_planes
 from levelloop.core.edit.outlines import Outlines, without_repeats
@@ -42,7 +42,7 @@ def groove(mesh: Mesh, selection: Selection, width: float = 1.0, height: float =
     count, sector = connected_labels(pairs, topology.n_corners)
     point_of = np.zeros(count, dtype=np.int64)
     point_of[sector] = topology.corners
-    beside = np.unique(np.concatenate((sector[corner], sector[topology.next_corner[corner]])))
+    beside = distinct(np.concatenate((sector[corner], sector[topology.next_corner[corner]])))
     sectors_at = np.bincount(point_of, minlength=mesh.n_points)
     split = np.zeros(count, dtype=np.bool_)
     split[beside] = sectors_at[point_of[beside]] > 1
@@ -53,7 +53,7 @@ def groove(mesh: Mesh, selection: Selection, width: float = 1.0, height: float =
     new = np.flatnonzero(split)
     number[new] = mesh.n_points + np.arange(len(new))
     places = points[point_of[new]] + half[new, None] * moves[new]
-    middle = np.unique(point_of[new])
+    middle = distinct(point_of[new])
     sunk = points.copy()
     sunk[middle] += height * point_normals(topology, points)[middle]
 

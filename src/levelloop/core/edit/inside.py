@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers
+from levelloop.core.arrays import Floats, Integers, distinct
 from levelloop.core.measure.faces import face_normals
 from levelloop.core.topology import Topology
 
@@ -19,7 +19,7 @@ def values_inside(topology: Topology, points: Floats, values: Floats, faces: Int
     result = np.empty((len(faces), values.shape[1]))
     normals = face_normals(topology, points)
     sizes = topology.face_sizes[faces]
-    for size in np.unique(sizes).tolist():
+    for size in distinct(sizes).tolist():
         chosen = np.flatnonzero(sizes == size)
         corner = topology.face_offsets[faces[chosen]][:, None] + np.arange(size)
         normal = normals[faces[chosen]]

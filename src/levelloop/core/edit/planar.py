@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, cycles
+from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, cycles, distinct
 
 
 def flat_axes(normal: Floats) -> Floats:
@@ -86,10 +86,10 @@ def connected(places: Floats, segments: Integers, outline: Floats) -> Integers |
         _, piece = connected_labels(segments, len(places))
         if len(loose):
             added = nearest_seen(places, segments, outline, loose[:1], np.ones(len(places), dtype=np.bool_))
-        elif len(np.unique(piece)) > 1:
+        elif len(distinct(piece)) > 1:
             # All but the one that reaches out the furthest hang free.
             outermost = piece[int(np.argmax(places[:, 0]))]
-            free = np.flatnonzero(piece == next(p for p in np.unique(piece) if p != outermost))
+            free = np.flatnonzero(piece == next(p for p in distinct(piece) if p != outermost))
             rest = ~np.isin(np.arange(len(places)), free)
             added = nearest_seen(places, segments, outline, free, rest)
             if added is not None:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, offsets_from_sizes
+from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, distinct, offsets_from_sizes
 
 MOST_TRIES = 40
 GIVES_WAY = 0.85  # of the distance at each try
@@ -44,7 +44,7 @@ def held_by_chain(
     most = np.full(chains, wanted)
     np.minimum.at(most, label[room_owner], rooms)
     for _ in range(MOST_TRIES):
-        wrong = np.unique(label[in_trouble(most[label])])
+        wrong = distinct(label[in_trouble(most[label])])
         if len(wrong) == 0:
             break
         most[wrong] *= GIVES_WAY

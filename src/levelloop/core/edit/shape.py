@@ -7,13 +7,14 @@ from typing import Any
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, connected_labels, mask_of, sum_by
+from levelloop.core.arrays import Floats, Integers, connected_labels, distinct, mask_of, sum_by
 from levelloop.core.edit.carry import Edit, identity
 from levelloop.core.edit.runs import Run, runs_of_selection
 from levelloop.core.errors import EditError
 from levelloop.core.measure.faces import flatness
 from levelloop.core.mesh import Mesh
 from levelloop.core.planes import as_direction
+from levelloop.core.progress import pieces
 from levelloop.core.selection import Selection, points_of
 from levelloop.core.tolerance import last_place
 from levelloop.core.words import counted
@@ -134,7 +135,7 @@ def relax(mesh: Mesh, selection: Selection, times: int = 3, strength: float = 0.
     both_ways = both_ways[~rim[both_ways[:, 0]] | along_rim]
     count = np.maximum(np.bincount(both_ways[:, 0], minlength=mesh.n_points), 1)[:, None]
     points = mesh.points.copy()
-    for _ in range(times):
+    for _ in pieces(range(times)):
         mean = sum_by(both_ways[:, 0], points[both_ways[:, 1]], mesh.n_points) / count
         points[moves] += strength * (mean - points)[moves]
     return _moved(mesh, selection, points)
@@ -209,7 +210,7 @@ def _connected_groups(mesh: Mesh, selection: Selection) -> list[Integers]:
         topology.corners[topology.face_offsets[selection.indices]], topology.face_sizes[selection.indices]
     )
     _, label = connected_labels(np.stack((first, topology.corners[corners]), axis=1), mesh.n_points)
-    points = np.unique(topology.corners[corners])
+    points = distinct(topology.corners[corners])
     order = np.argsort(label[points], kind="stable")
     ends = np.flatnonzero(np.diff(label[points][order])) + 1
     return np.split(points[order], ends)

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from levelloop.core.arrays import mask_of
+from levelloop.core.arrays import distinct, mask_of
 from levelloop.core.edit.carry import Edit, Origin, carry, identity, mapped
 from levelloop.core.edit.outlines import drop_faces
 from levelloop.core.errors import EditError
@@ -71,7 +71,7 @@ def face_outward(mesh: Mesh, selection: Selection) -> Edit:
     turned, vague = flipped_faces(mesh)
     chosen = selection.mask(mesh.topology) if len(selection) else np.ones(mesh.n_faces, dtype=np.bool_)
     turned &= chosen
-    sheets = len(np.unique(mesh.topology.sheet_label[vague & chosen]))
+    sheets = len(distinct(mesh.topology.sheet_label[vague & chosen]))
     no_outside = f"{counted(sheets, 'open piece has', 'open pieces have')} no outside." if sheets else ""
     if not turned.any():
         rest = "All other faces face outward already." if sheets else "All faces face outward already."

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, mask_of, ranges, runs_of
+from levelloop.core.arrays import Booleans, Floats, Integers, distinct, mask_of, ranges, runs_of
 from levelloop.core.edit.carry import Edit, carry, identity, mapped
 from levelloop.core.edit.dividing import Figure, divide_by_chords, divide_by_figures, then, with_points_on_edges
 from levelloop.core.edit.outlines import Outlines, drop_faces
@@ -17,6 +17,7 @@ from levelloop.core.limits import check_fits
 from levelloop.core.measure.faces import face_centres, face_normals
 from levelloop.core.mesh import Mesh
 from levelloop.core.planes import as_plane
+from levelloop.core.progress import pieces
 from levelloop.core.selection import Selection, faces_of
 from levelloop.core.tolerance import last_place
 
@@ -56,7 +57,7 @@ def slice_planes(
     edit = Edit(mesh, faces, identity(mesh))
     slack = max(last_place(mesh.points), 1e-12 * float(np.abs(mesh.points - point).max(initial=0.0)))
     new_edges = Selection("edges", np.zeros(0, dtype=np.int64))
-    for step in steps:
+    for step in pieces(steps):
         once = _sliced(edit.mesh, edit.selection, wires, point + step * normal, normal, slack)
         wires = mapped(wires, once.origin)
         both = np.concatenate((mapped(new_edges, once.origin).indices, once.selection.indices))
@@ -183,7 +184,7 @@ def _capped(mesh: Mesh, point: Floats, normal: Floats, slack: float) -> Edit:
     number = np.full(mesh.n_points, -1, dtype=np.int64)
     number[on] = np.arange(len(on))
     links = np.where(follower[on] >= 0, number[follower[on]], -1)
-    if len(on) == 0 or len(np.unique(links[links >= 0])) < np.count_nonzero(links >= 0):
+    if len(on) == 0 or len(distinct(links[links >= 0])) < np.count_nonzero(links >= 0):
         return Edit(mesh, Selection("faces", np.zeros(0, np.int64)), identity(mesh))
     members, offsets, closed = runs_of(links)
     loops = [

@@ -7,7 +7,7 @@ from typing import Literal
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, inverse_of, offsets_from_sizes
+from levelloop.core.arrays import Floats, Integers, distinct, inverse_of, offsets_from_sizes
 from levelloop.core.errors import EditError
 from levelloop.core.measure.faces import triangles
 from levelloop.core.mesh import Mesh
@@ -75,7 +75,7 @@ def distances_along_surface(mesh: Mesh, sources: Integers, reach: float) -> Floa
         return result
     faces = np.flatnonzero(np.logical_or.reduceat(corner_near, mesh.topology.face_offsets[:-1]))
     corners = mesh.topology.corners[mesh.topology.corners_of_faces(faces)]
-    used = np.unique(corners)
+    used = distinct(corners)
     number = inverse_of(used, mesh.n_points)
     piece = Topology.derived(offsets_from_sizes(mesh.topology.face_sizes[faces]), number[corners], len(used))
     places = np.ascontiguousarray(mesh.points[used])

@@ -6,13 +6,14 @@ from dataclasses import replace
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, mask_of, offsets_from_sizes, ranges
+from levelloop.core.arrays import Floats, Integers, distinct, mask_of, offsets_from_sizes, ranges
 from levelloop.core.edit.carry import Edit, carry, identity, mapped
 from levelloop.core.edit.dividing import divide_by_chords, then, with_points_on_edges
 from levelloop.core.edit.outlines import Outlines
 from levelloop.core.errors import EditError
 from levelloop.core.limits import check_fits
 from levelloop.core.mesh import Mesh
+from levelloop.core.progress import pieces
 from levelloop.core.selection import Selection
 from levelloop.core.subdivision.surface import SmoothSurface
 from levelloop.core.topology import Topology
@@ -71,7 +72,7 @@ def subdivide(mesh: Mesh, selection: Selection, times: int = 1, smooth: float = 
     total = int(mesh.topology.face_sizes[faces.indices].sum()) * 4 ** (times - 1)
     check_fits(total)
     edit = Edit(mesh, faces, identity(mesh))
-    for _ in range(times):
+    for _ in pieces(range(times)):
         edit = then(edit, _split_once(edit.mesh, edit.selection.indices, smooth))
     return edit
 
@@ -119,7 +120,7 @@ def _joined(edit: Edit, first: Integers, second: Integers) -> Edit:
 def _split_once(mesh: Mesh, faces: Integers, smooth: float) -> Edit:
     topology = mesh.topology
     corners = topology.corners_of_faces(faces)
-    edges = np.unique(topology.corner_edge[corners])
+    edges = distinct(topology.corner_edge[corners])
     edit, on_edges = with_points_on_edges(mesh, edges, np.full(len(edges), 0.5))
     middle = np.full(topology.n_edges, -1, dtype=np.int64)
     middle[edges] = on_edges
@@ -144,7 +145,7 @@ def _split_once(mesh: Mesh, faces: Integers, smooth: float) -> Edit:
     if smooth <= 0:
         return result
     moved = _smooth_places(mesh, faces, edges)
-    chosen = np.concatenate((np.unique(here), on_edges, np.unique(centre)))
+    chosen = np.concatenate((distinct(here), on_edges, distinct(centre)))
     target = result.mesh.points.copy()
     target[chosen] += smooth * (moved - target[chosen])
     return replace(result, mesh=result.mesh.with_points(target))
@@ -156,6 +157,6 @@ def _smooth_places(mesh: Mesh, faces: Integers, edges: Integers) -> Floats:
     level = surface.points(mesh.points)
     plain = mesh.topology.faces_only
     number = plain.find_edges(mesh.topology.edges[edges])
-    points = np.unique(mesh.topology.corners[mesh.topology.corners_of_faces(faces)])
+    points = distinct(mesh.topology.corners[mesh.topology.corners_of_faces(faces)])
     first = mesh.n_points + plain.n_edges
     return np.concatenate((level[points], level[mesh.n_points + number], level[first + faces]))

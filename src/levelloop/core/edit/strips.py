@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, chains, connected_labels, inverse_of, sum_by
+from levelloop.core.arrays import Floats, Integers, chains, connected_labels, distinct, inverse_of, sum_by
 from levelloop.core.edit.carry import Edit, carry
 from levelloop.core.edit.offset import meet_planes
 from levelloop.core.edit.outlines import Outlines
@@ -17,6 +17,7 @@ from levelloop.core.limits import check_fits
 from levelloop.core.measure.faces import face_normals, point_normals, unit
 from levelloop.core.mesh import Mesh
 from levelloop.core.planes import as_direction
+from levelloop.core.progress import pieces
 from levelloop.core.selection import Selection
 
 
@@ -63,7 +64,7 @@ def profile_of(mesh: Mesh, edges: Integers) -> tuple[Integers, Integers, Integer
     start[~wire], end[~wire] = topology.corners[corner[~wire]], topology.corner_end[corner[~wire]]
     if wire.any():
         start[wire], end[wire] = _along_runs(topology.edges[edges[wire]], mesh.n_points).T
-    base = np.unique(np.concatenate((start, end)))
+    base = distinct(np.concatenate((start, end)))
     number = inverse_of(base, mesh.n_points)
     return base, number[start], number[end]
 
@@ -109,7 +110,7 @@ def pulled_out(base: Floats, by: Floats, steps: int, end_scale: float, piece: In
     count = int(piece.max(initial=-1)) + 1
     size = np.bincount(piece, minlength=count)[:, None]
     layers = []
-    for step in range(1, steps + 1):
+    for step in pieces(range(1, steps + 1)):
         layer = base + by * (step / steps)
         middle = (sum_by(piece, layer, count) / size)[piece]
         layers.append(middle + (layer - middle) * (1.0 + (end_scale - 1.0) * step / steps))

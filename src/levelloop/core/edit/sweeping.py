@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, mask_of
+from levelloop.core.arrays import Booleans, Floats, Integers, distinct, mask_of
 from levelloop.core.edit.carry import Edit, mapped, through
 from levelloop.core.edit.extrude import lift, region_of
 from levelloop.core.edit.outlines import drop_faces
@@ -313,7 +313,7 @@ def _inner_points(mesh: Mesh, selection: Selection) -> Integers:
     if selection.kind != "faces":
         return np.zeros(0, dtype=np.int64)
     region = region_of(mesh.topology, np.sort(selection.indices), False)
-    return np.unique(region.fan_point[~region.loose])
+    return distinct(region.fan_point[~region.loose])
 
 
 def _drawn_to(local: Floats, axis: Floats, foot: float, size: float) -> Floats:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Integers, connected_labels, cycles, mask_of, offsets_from_sizes
+from levelloop.core.arrays import Booleans, Integers, connected_labels, cycles, distinct, mask_of, offsets_from_sizes
 from levelloop.core.edit.carry import Edit, Origin, carry
 from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
@@ -35,7 +35,7 @@ def take_out(mesh: Mesh, selection: Selection, two_edge_points: bool = True) -> 
     order, offsets = cycles(place[follower[member]])
     outline = member[order]
     cycle_group = group[topology.corner_face[outline[offsets[:-1]]]]
-    touched_groups = np.unique(group[touched])
+    touched_groups = distinct(group[touched])
     if len(cycle_group) != len(touched_groups):
         raise EditError("Taking these out would leave a face with a hole in it, or none at all; keep one edge across.")
     corners = topology.corners[outline]

@@ -132,6 +132,7 @@ def frames_along(points: Floats, closed: bool = False, smooth: bool = False) -> 
 
     Double reflection (Wang, Jüttler, Zheng & Liu 2008, table I). closed: the last point is the first again; what the
     frames are off there is spread over the whole way. smooth: the points lie on an arc rather than on straight pieces.
+    Raises EditError where all points are one place.
     """
     along = _tangents(points, closed, smooth)
     first = np.cross(along[0], np.eye(3)[int(np.argmin(np.abs(along[0])))])
@@ -239,8 +240,17 @@ def _around(lower: Floats, diagonal: Floats, upper: Floats, right: Floats) -> Fl
 
 
 def _tangents(points: Floats, closed: bool, smooth: bool) -> Floats:
-    """The direction at each point, halfway between those of the stretches beside it."""
+    """The direction at each point, halfway between those of the stretches beside it.
+
+    Raises EditError where all points are one place.
+    """
     steps = unit(np.diff(points, axis=0))
+    real = steps.any(axis=1)
+    if not real.any():
+        raise EditError("With so few steps the way ends where it begins; take more of them.")
+    # A stretch of no length goes on as the one before it.
+    known = np.maximum.accumulate(np.where(real, np.arange(len(steps)), -1))
+    steps = steps[np.where(known < 0, int(np.argmax(real)), known)]
     before = np.concatenate((steps[-1:] if closed else steps[:1], steps))
     after = np.concatenate((steps, steps[:1] if closed else steps[-1:]))
     middle = before + after

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers
+from levelloop.core.arrays import Floats, Integers, distinct
 from levelloop.core.errors import EditError
 from levelloop.core.measure.faces import face_normals, triangles
 from levelloop.core.mesh import Mesh
@@ -63,7 +63,7 @@ def _candidates(corners: Floats, places: Floats) -> tuple[Integers, Integers]:
     least = max(float(radius.min()), float(radius.max()) * 1e-6, 1e-300)
     size = np.floor(np.log2(np.maximum(radius, least) / least)).astype(np.int64)
     place, triangle = [], []
-    for one in np.unique(size).tolist():
+    for one in distinct(size).tolist():
         chosen = np.flatnonzero(size == one)
         around = cKDTree(middle[chosen]).query_ball_point(places, reach * (1 + 1e-9) + float(radius[chosen].max()))
         many = np.array([len(found) for found in around], dtype=np.int64)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers
+from levelloop.core.arrays import Booleans, Floats, Integers, distinct
 from levelloop.core.measure.faces import triangles
 from levelloop.core.mesh import Mesh
 
@@ -32,7 +32,7 @@ def crossed_faces(mesh: Mesh) -> Integers:
     least = max(float(radius.max()) * 1e-6, 1e-300)
     size = np.floor(np.log2(np.maximum(radius, least) / least)).astype(np.int64)
     crossed = np.zeros(mesh.n_faces, dtype=np.bool_)
-    for one in np.unique(size).tolist():
+    for one in distinct(size).tolist():
         chosen = np.flatnonzero(size == one)
         near = cKDTree(centre[chosen]).query_ball_point(middle, reach + float(radius[chosen].max()))
         many = np.array([len(found) for found in near], dtype=np.int64)

@@ -6,9 +6,20 @@ from itertools import pairwise
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, offsets_from_sizes, ranges, sum_by
+from levelloop.core.arrays import (
+    Booleans,
+    Floats,
+    Integers,
+    connected_labels,
+    distinct,
+    offsets_from_sizes,
+    ranges,
+    sum_by,
+)
 from levelloop.core.mesh import Mesh
 from levelloop.core.topology import Topology
+
+BLOCK = 8_192  # quads looked at together: what is worked out of them stays in the cache
 
 
 def face_centres(topology: Topology, points: Floats) -> Floats:
@@ -167,6 +178,10 @@ def triangles(topology: Topology, points: Floats, diagonal: Integers | None = No
 
 def second_diagonal(topology: Topology, points: Floats, quads: Integers, diagonal: Integers | None = None) -> Booleans:
     """Whether quads are split from their second corner: (q,)."""
+    if len(quads) > 2 * BLOCK:
+        starts = range(0, len(quads), BLOCK)
+        blocks = [second_diagonal(topology, points, quads[start : start + BLOCK], diagonal) for start in starts]
+        return np.concatenate(blocks)
     first = topology.face_offsets[:-1][quads]
     p0, p1, p2, p3 = (points[topology.corners[first + corner]] for corner in range(4))
     one, two = p2 - p0, p3 - p1
@@ -251,7 +266,7 @@ def _with_left_out(ears: Integers, count: int) -> Integers:
     used = np.setdiff1d(np.arange(count), missing)
     rows = ears.tolist()
     after = np.searchsorted(used, missing) % len(used)
-    for slot in np.unique(after).tolist():
+    for slot in distinct(after).tolist():
         a, b = int(used[slot - 1]), int(used[slot])
         between = missing[after == slot].tolist()
         if slot == 0:

@@ -189,7 +189,8 @@ def _touching_fans(mesh: Mesh) -> Integers:
     pairs = np.concatenate(
         (np.stack((np.arange(k), k + key_out), axis=1), np.stack((np.arange(k), k + key_in), axis=1))
     )
-    _, labels = connected_labels(pairs, k + 2 * topology.n_edges)
-    fans = np.unique(np.stack((topology.corners, labels[:k]), axis=1), axis=0)
-    count = np.bincount(fans[:, 0], minlength=mesh.n_points) if len(fans) else np.zeros(0)
-    return np.flatnonzero(count > 1)
+    count, labels = connected_labels(pairs, k + 2 * topology.n_edges)
+    # A fan is around one point only.
+    around = np.full(count, -1, dtype=np.int64)
+    around[labels[:k]] = topology.corners
+    return np.flatnonzero(np.bincount(around[around >= 0], minlength=mesh.n_points) > 1)

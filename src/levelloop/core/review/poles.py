@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans
+from levelloop.core.arrays import Booleans, distinct
 from levelloop.core.mesh import Mesh
 from levelloop.core.review.findings import Finding, Severity
 from levelloop.core.topology import Topology
@@ -28,7 +28,7 @@ def check_poles(mesh: Mesh) -> list[Finding]:
     topology = mesh.topology
     findings = []
     for mask, place in ((inner_poles(topology), ""), (boundary_poles(topology), " on a boundary")):
-        for valence in np.unique(topology.valence[mask]).tolist():
+        for valence in distinct(topology.valence[mask]).tolist():
             indices = np.flatnonzero(mask & (topology.valence == valence))
             severity: Severity = "warn" if valence >= 6 or valence < 3 else "note"
             advice = "Harmless on a flat; on a curve it pinches."

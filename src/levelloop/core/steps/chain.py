@@ -4,15 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
 
 import numpy as np
 
 from levelloop.core.arrays import Floats
 from levelloop.core.edit.carry import Edit
 from levelloop.core.errors import EditError
+from levelloop.core.lazy import lazy
 from levelloop.core.limits import BYTES_IN_RECIPE, check_fits
 from levelloop.core.mesh import Mesh
+from levelloop.core.progress import pieces
 from levelloop.core.steps.images import Seen, Surroundings
 from levelloop.core.steps.trace import Trace, after_edit, after_smoothing, untouched
 from levelloop.core.subdivision.surface import SmoothSurface, level_counts
@@ -81,7 +82,7 @@ class Stop:
         self.edit, self.surface, self.around = edit, surface, around
         self.raw = points if raw is None else raw
 
-    @cached_property
+    @lazy
     def mesh(self) -> Mesh:
         """What it made as a mesh; faces left out by smoothing are holes of it."""
         if self.edit is not None:
@@ -101,7 +102,7 @@ class Route:
     def __init__(self, follow: Callable[[], Trace]) -> None:
         self._follow = follow
 
-    @cached_property
+    @lazy
     def trace(self) -> Trace:
         """Where everything comes from."""
         return self._follow()
@@ -150,7 +151,7 @@ def build(cage: Mesh, links: Sequence[Link | Smoothing], like: Built | None = No
     stops: list[Stop] = []
     troubles: list[Trouble] = []
     olds = list(like.stops) if like is not None else []
-    for link in links:
+    for link in pieces(links):
         old = olds[len(stops)] if len(stops) < len(olds) else None
         mesh = stops[-1].mesh if stops else cage
         try:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, mask_of, offsets_from_sizes
+from levelloop.core.arrays import Floats, Integers, distinct, mask_of, offsets_from_sizes
 from levelloop.core.mesh import Mesh
 from levelloop.core.near import near_across
 from levelloop.core.subdivision.surface import SmoothSurface
@@ -74,7 +74,7 @@ class Surroundings:
             near = np.flatnonzero(met[of_image])
             # Two rows of faces: what the rim of what is seen looks like does not reach the seam.
             faces = topology.faces_of_points(near)
-            faces = topology.faces_of_points(np.unique(topology.corners[topology.corners_of_faces(faces)]))
+            faces = topology.faces_of_points(distinct(topology.corners[topology.corners_of_faces(faces)]))
             corners = topology.corners_of_faces(faces)
             if self._turned[number - 1]:
                 corners, edge = _backwards(topology, faces)
@@ -83,7 +83,7 @@ class Surroundings:
             outlines.append(topology.corners[corners] + number * n)
             sizes.append(topology.face_sizes[faces])
             creases.append(edge)
-            kept.append(np.unique(topology.corners[corners]) + number * n)
+            kept.append(distinct(topology.corners[corners]) + number * n)
         whole = Topology(offsets_from_sizes(np.concatenate(sizes)), label[np.concatenate(outlines)], len(met))
         sharpness = np.zeros(whole.n_edges)
         plain = mesh.creases[~mesh.topology.wire_edges] if topology is not mesh.topology else mesh.creases

@@ -7,11 +7,10 @@ parent corner, starting at the corner's point. So nothing is ever sorted, and on
 
 from __future__ import annotations
 
-from functools import cached_property
-
 import numpy as np
 
 from levelloop.core.arrays import Integers, frozen
+from levelloop.core.lazy import lazy
 from levelloop.core.topology import Topology
 
 
@@ -56,23 +55,23 @@ class ChildTopology(Topology):
         """Two halves of every parent edge, and one edge per parent corner."""
         return 2 * self.parent.n_edges + self.parent.n_corners
 
-    @cached_property
+    @lazy
     def face_sizes(self) -> Integers:
         """Four everywhere: (m,)."""
         return frozen(np.full(self.n_faces, 4, dtype=np.int64))
 
-    @cached_property
+    @lazy
     def corner_face(self) -> Integers:
         """The face of each corner: (k,)."""
         return frozen(np.arange(4 * self.n_faces) >> 2)
 
-    @cached_property
+    @lazy
     def next_corner(self) -> Integers:
         """The corner after each corner in its face: (k,)."""
         corner = np.arange(4 * self.n_faces)
         return frozen((corner & ~3) | ((corner + 1) & 3))
 
-    @cached_property
+    @lazy
     def previous_corner(self) -> Integers:
         """The corner before each corner in its face: (k,)."""
         corner = np.arange(4 * self.n_faces)
@@ -96,14 +95,14 @@ class ChildTopology(Topology):
         self.__dict__["edges"], self.__dict__["corner_edge"] = frozen(edges), frozen(corner_edge.reshape(-1))
         return edges, corner_edge.reshape(-1)
 
-    @cached_property
+    @lazy
     def edge_face_count(self) -> Integers:
         """Halves have the faces of their edge; inner edges have two: (e,)."""
         count = np.full(self.n_edges, 2, dtype=np.int64)
         count[: 2 * self.parent.n_edges] = np.repeat(self.parent.edge_face_count, 2)
         return frozen(count)
 
-    @cached_property
+    @lazy
     def edge_pair(self) -> Integers:
         """The first two corners whose half-edges lie on each edge, −1 where there is none: (e, 2)."""
         parent = self.parent
@@ -122,19 +121,19 @@ class ChildTopology(Topology):
             pair[1 : 2 * e : 2, column] = np.where(backwards == 0, other, own)
         return frozen(pair)
 
-    @cached_property
+    @lazy
     def valence(self) -> Integers:
         """Edges that meet at each point: (n,)."""
         parent = self.parent
         return frozen(np.concatenate((parent.valence, 2 + parent.edge_face_count, parent.face_sizes)))
 
-    @cached_property
+    @lazy
     def point_face_count(self) -> Integers:
         """Faces that meet at each point: (n,)."""
         parent = self.parent
         return frozen(np.concatenate((parent.point_face_count, 2 * parent.edge_face_count, parent.face_sizes)))
 
-    @cached_property
+    @lazy
     def half_faces(self) -> Integers:
         """The two faces beside each half of each parent edge; the same twice where there is one: (e, 2, 2)."""
         pair = self.edge_pair[: 2 * self.parent.n_edges].reshape(-1, 2, 2)

@@ -19,6 +19,7 @@ from levelloop.core.arrays import (
     Floats,
     Integers,
     cycles,
+    distinct,
     frozen,
     inverse_of,
     mask_of,
@@ -151,7 +152,7 @@ def unsettled(topology: Topology, sharp: Sharp, scheme: Scheme) -> Unsettled | N
     fading_points = sharp.points[np.isfinite(sharp.point_sharpness)]
     odd_faces = np.flatnonzero(topology.face_sizes != 4)
     odd = topology.corners[topology.corners_of_faces(odd_faces)]
-    points = np.unique(np.concatenate((topology.edges[fading_edges].ravel(), fading_points, odd)))
+    points = distinct(np.concatenate((topology.edges[fading_edges].ravel(), fading_points, odd)))
     points = points[topology.point_face_count[points] > 0]
     if len(points) == 0:
         return None
@@ -211,7 +212,7 @@ def sector_normals(topology: Topology, around: Sectors, points: Floats) -> Float
     size = np.diff(around.offsets)
     # Fans of one size and kind share their masks; there are few kinds.
     kind = 2 * size + around.closed
-    for of_kind in np.unique(kind).tolist():
+    for of_kind in distinct(kind).tolist():
         chosen = np.flatnonzero(kind == of_kind)
         fan = around.corners[around.offsets[chosen][:, None] + np.arange(of_kind // 2)]
         after = topology.next_corner[fan]
@@ -238,7 +239,7 @@ def sector_normals(topology: Topology, around: Sectors, points: Floats) -> Float
 def _piece(topology: Topology, faces: Integers, sharp: Sharp) -> tuple[Topology, Integers, Sharp]:
     """Some faces by themselves, the points they have, ascending, and what is sharp of them."""
     corners = topology.corners[topology.corners_of_faces(faces)]
-    used = np.unique(corners)
+    used = distinct(corners)
     number = inverse_of(used, topology.n_points)
     piece = Topology.derived(offsets_from_sizes(topology.face_sizes[faces]), number[corners], len(used))
     return piece, used, sharp_on(piece, number, topology, sharp)
@@ -311,7 +312,7 @@ def _dart_rings(topology: Topology, around: Sectors) -> list[_DartRing]:
     keep = around.closed[sector]
     corners, sector = corners[keep], sector[keep]
     size = np.diff(around.offsets)[sector]
-    for n in np.unique(size).tolist():
+    for n in distinct(size).tolist():
         chosen = size == n
         here, fan = corners[chosen], []
         for _ in range(n):

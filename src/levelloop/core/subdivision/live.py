@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers
+from levelloop.core.arrays import Floats, Integers, distinct
+from levelloop.core.lazy import lazy
 from levelloop.core.subdivision.surface import SmoothSurface
 
 if TYPE_CHECKING:
@@ -37,7 +37,7 @@ class LivePoints:
 
         points: (n, 3) of the whole cage; changed: (c,) the points that moved.
         """
-        rows = np.unique(np.asarray(changed, dtype=np.int64))
+        rows = distinct(np.asarray(changed, dtype=np.int64))
         self._levels[0][rows] = points[rows]
         for level, (depends, weights) in enumerate(self._plan(rows)):
             self._levels[level + 1][depends] = weights @ self._levels[level]
@@ -50,12 +50,12 @@ class LivePoints:
             return self._planned[1]
         plan, rows = [], changed
         for matrix, columns in zip(self.surface.matrices, self._columns, strict=True):
-            rows = np.unique(columns[:, rows].indices)
+            rows = distinct(columns[:, rows].indices)
             plan.append((rows, matrix[rows]))
         self._planned = (changed, plan)
         return plan
 
-    @cached_property
+    @lazy
     def _columns(self) -> list[csc_array]:
         """The matrices by column: which rows each point has a say in."""
         return [matrix.tocsc() for matrix in self.surface.matrices]

@@ -12,12 +12,13 @@ from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from functools import cache, cached_property
+from functools import cache
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, inverse_of, offsets_from_sizes, ranges
+from levelloop.core.arrays import Booleans, Floats, Integers, distinct, inverse_of, offsets_from_sizes, ranges
+from levelloop.core.lazy import lazy
 from levelloop.core.subdivision.refine import Sharp, Step, refine, sharp_on
 from levelloop.core.topology import Topology
 
@@ -51,7 +52,7 @@ class Patches:
         self.final = final
         self.regular = regular_points(topology, sharp)
 
-    @cached_property
+    @lazy
     def share(self) -> float:
         """How much of the mesh is regular, 0 … 1."""
         return float(self._regular_faces.mean()) if self.topology.n_faces else 0.0
@@ -96,21 +97,21 @@ class Patches:
             (seen @ weights).reshape(-1, size).take(self._edge_corner, axis=0, out=target, mode="clip")
         (seen @ corners).ravel().take(self._point_corner, out=row[:n_points], mode="clip")
 
-    @cached_property
+    @lazy
     def _regular_faces(self) -> Booleans:
         return np.asarray(self.regular[self.topology.corners].reshape(-1, 4).all(axis=1))
 
-    @cached_property
+    @lazy
     def _without_faces(self) -> Integers:
         return np.flatnonzero(self.topology.point_face_count == 0)
 
-    @cached_property
+    @lazy
     def _controls(self) -> Integers:
         """The points around each face; around irregular ones, which are written over, those of any regular one."""
         some = int(np.argmax(self._regular_faces))
         return controls(self.topology, 4 * np.where(self._regular_faces, np.arange(self.topology.n_faces), some))
 
-    @cached_property
+    @lazy
     def _edge_corner(self) -> Integers:
         """For each edge the corner whose half-edge runs along it."""
         topology = self.topology
@@ -118,17 +119,17 @@ class Patches:
         along: Integers = np.where(topology.corner_slot[first] & 1 == 0, first, second)
         return along
 
-    @cached_property
+    @lazy
     def _point_corner(self) -> Integers:
         corner = np.zeros(self.topology.n_points, dtype=np.int64)
         corner[self.topology.corners] = np.arange(self.topology.n_corners)
         return corner
 
-    @cached_property
+    @lazy
     def _piece(self) -> _Piece:
         topology = self.topology
         odd = np.flatnonzero(~self._regular_faces)
-        around = topology.faces_of_points(np.unique(topology.corners.reshape(-1, 4)[odd]))
+        around = topology.faces_of_points(distinct(topology.corners.reshape(-1, 4)[odd]))
         return _piece(topology, self.sharp, odd, around, self.levels, self.final)
 
 
@@ -215,7 +216,7 @@ class _Piece:
         """The same by a matrix that is kept."""
         return np.asarray(self._stencils @ points[self.used])
 
-    @cached_property
+    @lazy
     def _stencils(self) -> csr_array:
         product = self.steps[0].matrix
         for step in self.steps[1:]:
@@ -225,7 +226,7 @@ class _Piece:
 
 def _piece(topology: Topology, sharp: Sharp, odd: Integers, faces: Integers, levels: int, final: Topology) -> _Piece:
     corners = topology.corners_of_faces(faces)
-    used = np.unique(topology.corners[corners])
+    used = distinct(topology.corners[corners])
     number = inverse_of(used, topology.n_points)
     piece: Topology = Topology.derived(
         offsets_from_sizes(topology.face_sizes[faces]), number[topology.corners[corners]], len(used)

@@ -7,12 +7,12 @@ triangleSubdivisionRule "smooth", its weight as the C++ reference library has it
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers
+from levelloop.core.arrays import Booleans, Floats, Integers, distinct
+from levelloop.core.lazy import lazy
 from levelloop.core.mesh import SHARPNESS_NEVER_FADES, Boundary, CreaseRule
 from levelloop.core.subdivision.child import ChildTopology
 from levelloop.core.topology import Topology
@@ -107,7 +107,7 @@ class Step:
                 moved += np.bincount(pair[:, end], values[pair[:, 1 - end]] * self.crease_weights[:, end], n)
         return result
 
-    @cached_property
+    @lazy
     def matrix(self) -> csr_array:
         """The same as a sparse matrix: (n', n)."""
         from scipy.sparse import csr_array, vstack
@@ -285,7 +285,7 @@ def _point_rules(
     ends = topology.edges[sharp.edges] if len(sharp.edges) else np.zeros((0, 2), dtype=np.int64)
     loose = np.flatnonzero(topology.point_face_count == 0)
     # Only points on something sharp follow another rule than the smooth one.
-    touched = np.unique(np.concatenate((ends.ravel(), sharp.points, loose)))
+    touched = distinct(np.concatenate((ends.ravel(), sharp.points, loose)))
     if len(touched) == 0:
         return own, around, middles, sharp.edges, np.zeros((0, 2))
     place = np.zeros(n, dtype=np.int64)

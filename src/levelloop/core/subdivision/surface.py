@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, mask_of
+from levelloop.core.arrays import Booleans, Floats, Integers, distinct, mask_of
 from levelloop.core.edit.outlines import drop_faces
 from levelloop.core.errors import EditError
+from levelloop.core.lazy import lazy
 from levelloop.core.mesh import SHARPNESS_NEVER_FADES, Mesh, NamedSet
+from levelloop.core.progress import pieces
 from levelloop.core.subdivision.face_varying import refined_uv
 from levelloop.core.subdivision.limit import (
     Sectors,
@@ -39,7 +40,7 @@ def level_counts(topology: Topology, level: int) -> tuple[int, int, int]:
     """
     topology = topology.faces_only
     points, edges, faces, corners = topology.n_points, topology.n_edges, topology.n_faces, topology.n_corners
-    for _ in range(level):
+    for _ in pieces(range(level)):
         points, edges, faces = points + edges + faces, 2 * edges + corners, corners
         corners = 4 * faces
     return points, edges, faces
@@ -76,7 +77,7 @@ class SmoothSurface:
         self.topology = topology
         self.sharp = sharp
 
-    @cached_property
+    @lazy
     def creases(self) -> Floats:
         """What is left of the creases on the surface: (e',)."""
         if self.level == 0 and self.topology is self.cage.topology:
@@ -85,7 +86,7 @@ class SmoothSurface:
         left[self.topology.edge_face_count != 2] = 0.0
         return left
 
-    @cached_property
+    @lazy
     def corner_sharpness(self) -> Floats:
         """What is left of the corner sharpness on the surface: (n',)."""
         return self.sharp.corners(self.topology.n_points) if self.level else self.cage.corner_sharpness
@@ -98,12 +99,12 @@ class SmoothSurface:
         """The surface's points for the cage's: (n, d) → (n', d)."""
         return self._points(points, keep=False, out=None)
 
-    @cached_property
+    @lazy
     def matrices(self) -> tuple[csr_array, ...]:
         """One stencil matrix per level; applied in turn they cost less than their product."""
         return tuple(step.matrix for step in self.steps)
 
-    @cached_property
+    @lazy
     def stencils(self) -> csr_array:
         """The weights of cage points in surface points: (n', n)."""
         from scipy.sparse import csr_array, eye_array
@@ -131,7 +132,7 @@ class SmoothSurface:
             return out.T
         return points
 
-    @cached_property
+    @lazy
     def _patches(self) -> tuple[int, Patches | None]:
         """The patches of the first level that is mostly regular, and that level; the surface's level where none is.
 
@@ -146,12 +147,12 @@ class SmoothSurface:
                 return depth, patches
         return self.level, None
 
-    @cached_property
+    @lazy
     def sectors(self) -> Sectors:
         """The fans of faces between sharp edges around each point of the surface."""
         return sectors(self.topology, self.sharp)
 
-    @cached_property
+    @lazy
     def _unsettled(self) -> Unsettled | None:
         return unsettled(self.topology, self.sharp, self.cage.scheme)
 
@@ -170,7 +171,7 @@ class SmoothSurface:
             result[self.sectors.of_corner[around.corners]] = around.settled(surface_points)[1]
         return result
 
-    @cached_property
+    @lazy
     def face_origin(self) -> Integers:
         """The cage face that each face of the surface comes from: (m',)."""
         origin = np.arange(self.cage.n_faces)
@@ -178,7 +179,7 @@ class SmoothSurface:
             origin = origin[step.parent.corner_face]
         return origin
 
-    @cached_property
+    @lazy
     def edge_origin(self) -> Integers:
         """The cage edge that each edge of the surface is a piece of, −1 for those inside faces: (e',)."""
         origin = np.flatnonzero(~self.cage.topology.wire_edges)
@@ -187,7 +188,7 @@ class SmoothSurface:
             origin = np.concatenate((np.repeat(origin, 2), inner))
         return origin
 
-    @cached_property
+    @lazy
     def edge_chains(self) -> Integers:
         """The surface points along each cage edge, from edges[:, 0] to edges[:, 1]: (e, 2^level + 1).
 
@@ -215,7 +216,7 @@ class SmoothSurface:
         whole[~cage.wire_edges] = chain
         return whole
 
-    @cached_property
+    @lazy
     def left_out(self) -> Booleans:
         """Faces that are no part of the surface: (m',).
 
@@ -227,7 +228,7 @@ class SmoothSurface:
         if self.cage.scheme.boundary == "none" and self.level:
             out = out.copy()
             loose = topology.open_edges & (self.cage.creases < SHARPNESS_NEVER_FADES)
-            out[topology.faces_of_points(np.unique(topology.edges[loose]))] = True
+            out[topology.faces_of_points(distinct(topology.edges[loose]))] = True
         return np.asarray(out[self.face_origin])
 
     def mesh(self, surface_points: Floats) -> Mesh:

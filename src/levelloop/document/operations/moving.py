@@ -20,7 +20,7 @@ from levelloop.core.errors import EditError
 from levelloop.core.mesh import Mesh
 from levelloop.core.selection import Selection, points_of, select
 from levelloop.core.tolerance import Automatic, settled
-from levelloop.document.document import Document, Symmetry
+from levelloop.document.document import TWINS_WITHIN, Document, Symmetry
 from levelloop.document.operations.common import ANY
 from levelloop.document.parameters import (
     Angle,
@@ -71,6 +71,7 @@ def _set_symmetry(
     if axis == "off":
         return Change(replace(document, symmetry=None), selections)
     part = document.part
+    mesh = part.mesh
     middle = None
     if by == "by flow":
         selection = selections.get(part.id)
@@ -80,7 +81,8 @@ def _set_symmetry(
         middle = (a, b)
         twin = twins_by_flow(part.mesh, int(selection.indices[0]))
     else:
-        twin = twins_by_place(part.mesh.points, "xyz".index(axis), tolerance)
+        within = settled(tolerance, mesh.points, mesh.topology.edges)
+        twin = twins_by_place(mesh.points, "xyz".index(axis), within)
     lone = int((twin < 0).sum())
     told = f"{lone} {'point has' if lone == 1 else 'points have'} no twin." if lone else "Every point has its twin."
     return Change(replace(document, symmetry=Symmetry(axis, tolerance, middle)), selections, told)  # type: ignore[arg-type]
@@ -388,7 +390,7 @@ MOVING: tuple[Operation, ...] = (
         "parts",
         (
             Choice("axis", "x", "The plane's axis", words=("off", "x", "y", "z")),
-            Length("tolerance", 0.01, "Within which places are twins", low=0),
+            Within("tolerance", TWINS_WITHIN, "Within which places are twins", low=0),
             Choice("by", "by place", "By place, or by flow from the selected edge", words=("by place", "by flow")),
         ),
     ),

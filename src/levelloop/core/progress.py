@@ -1,0 +1,64 @@
+"""Long work watched from outside: how far it is, and whether anybody still wants it.
+
+Who runs something long says so with `watched`; what takes long says with `advance`, between its pieces, how far it is.
+The watch belongs to the thread's context, not to the program: pure functions stay free of it where nobody watches.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from contextvars import ContextVar
+from typing import TypeVar
+
+from levelloop.core.errors import LevelLoopError
+
+Progress = Callable[[float], None]  # how much is done, 0…1
+Cancel = Callable[[], bool]  # whether to stop
+Item = TypeVar("Item")
+
+_watch: ContextVar[tuple[Progress | None, Cancel | None, float, float] | None] = ContextVar("watch", default=None)
+
+
+class CancelledError(LevelLoopError):
+    """Somebody stopped the work; nothing has changed."""
+
+
+@contextmanager
+def watched(progress: Progress | None = None, cancel: Cancel | None = None) -> Iterator[None]:
+    """Work within tells its progress, and stops with CancelledError once cancel says so."""
+    token = _watch.set((progress, cancel, 0.0, 1.0))
+    try:
+        advance(0.0)
+        yield
+    finally:
+        _watch.reset(token)
+
+
+def advance(share: float) -> None:
+    """Says how much of the present work is done, 0…1. Raises CancelledError where nobody wants it any more."""
+    watch = _watch.get()
+    if watch is None:
+        return
+    progress, cancel, low, high = watch
+    if cancel is not None and cancel():
+        raise CancelledError("Stopped; nothing has changed.")
+    if progress is not None:
+        progress(low + (high - low) * share)
+
+
+def pieces(items: Sequence[Item]) -> Iterable[Item]:
+    """The items one after the other, each a piece of the present work; what one of them advances is its share."""
+    watch = _watch.get()
+    if watch is None or len(items) < 2:
+        yield from items
+        return
+    progress, cancel, low, high = watch
+    width = (high - low) / len(items)
+    for number, item in enumerate(items):
+        advance(number / len(items))
+        token = _watch.set((progress, cancel, low + number * width, low + (number + 1) * width))
+        try:
+            yield item
+        finally:
+            _watch.reset(token)

@@ -1,0 +1,223 @@
+"""Work off the window's thread: prepared, run anywhere, committed where nothing else was done; stopped, watched."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+import pytest
+from driving import NONE, Hands, sheet_in
+from hypothesis import given
+from hypothesis import strategies as st
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QKeyEvent, QMouseEvent
+from PySide6.QtWidgets import QApplication, QWidget
+
+from levelloop.core.errors import EditError
+from levelloop.core.lazy import lazy
+from levelloop.core.progress import CancelledError, advance, pieces, watched
+from levelloop.document.jobs import Job
+from levelloop.document.session import Session
+
+
+def boxed() -> Session:
+    session = Session.new()
+    session.do("add_box", size=(20, 20, 20), cells=(6, 6, 6))
+    return session
+
+
+def in_a_thread(run: Callable[[], Any]) -> Any:
+    results: list[Any] = []
+    thread = threading.Thread(target=lambda: results.append(run()))
+    thread.start()
+    thread.join()
+    return results[0]
+
+
+@pytest.mark.parametrize(
+    ("key", "values"),
+    [("inset", {"width": 0.5}), ("grow", {}), ("add_plane", {}), ("duplicate", {}), ("set_level", {"level": 3})],
+)
+def test_a_job_is_what_doing_it_is(key: str, values: dict[str, Any]) -> None:
+    one, other = boxed(), boxed()
+    for session in (one, other):
+        session.select(faces=[3, 4])
+    job = one.prepare(key, **values)
+    before = one.document
+    state = in_a_thread(job.run)
+    # Running it changes nothing.
+    assert one.document is before and len(one.history) == 2
+    assert one.commit(job, state) == other.do(key, **values)
+    assert len(one.history) == len(other.history)
+    assert one.selection.same_as(other.selection)
+    assert np.array_equal(one.part.mesh.points, other.part.mesh.points)
+
+
+def test_a_job_is_left_out_where_something_else_was_done() -> None:
+    session = boxed()
+    session.select(faces=[3])
+    job = session.prepare("extrude", distance=2)
+    state = job.run()
+    session.do("add_plane")
+    here = session.document
+    with pytest.raises(EditError, match="meanwhile"):
+        session.commit(job, state)
+    assert session.document is here
+    with pytest.raises(EditError, match="no operation"):
+        session.prepare("no such thing")
+
+
+@given(st.integers(1, 6), st.integers(1, 5))
+def test_progress_only_grows_and_a_stopped_job_changes_nothing(count: int, stop_after: int) -> None:
+    session = boxed()
+    told: list[float] = []
+    session.prepare("slice", plane="x", offsets=tuple(np.linspace(-8, 8, count))).run(told.append)
+    assert told == sorted(told) and told[0] == 0.0 and all(0 <= share <= 1 for share in told)
+    asked = 0
+
+    def enough() -> bool:
+        nonlocal asked
+        asked += 1
+        return asked > stop_after
+
+    before = session.state
+    job = session.prepare("slice", plane="x", offsets=tuple(np.linspace(-8, 8, 9)))
+    with pytest.raises(CancelledError):
+        job.run(cancel=enough)
+    assert session.state is before and asked == stop_after + 1
+
+
+def test_pieces_of_pieces_share_the_way() -> None:
+    told: list[float] = []
+    with watched(told.append):
+        for _ in pieces(range(2)):
+            for _ in pieces(range(2)):
+                advance(0.5)
+    assert told == [0.0, 0.0, 0.0, 0.125, 0.25, 0.375, 0.5, 0.5, 0.625, 0.75, 0.875]
+    advance(0.3)  # nobody watches any more
+    assert len(told) == 11
+
+
+def test_what_is_worked_out_once_is_one_thing_for_all_threads() -> None:
+    class Slow:
+        @lazy
+        def value(self) -> object:
+            time.sleep(0.02)
+            return object()
+
+    one, other = Slow(), Slow()
+    seen: list[object] = []
+    threads = [threading.Thread(target=lambda: seen.append(one.value)) for _ in range(4)]
+    for thread in threads:
+        thread.start()
+    began = time.monotonic()
+    assert other.value is not None
+    # Another instance does not wait for these.
+    assert time.monotonic() - began < 0.06
+    for thread in threads:
+        thread.join()
+    assert len({id(value) for value in seen}) == 1 and seen[0] is one.value
+
+
+# In the window
+
+SLOW = {"plane": "x", "offsets": tuple(np.linspace(-9.9, 9.9, 600))}
+
+
+def dense(hands: Hands) -> None:
+    hands.session.do("add_box", size=(20, 20, 20), cells=(40, 40, 40))
+    hands.window.stage.show_until(hands.session.part.id, None, False)
+    hands.settle()
+
+
+def after(milliseconds: int, act: Callable[[], None]) -> None:
+    QTimer.singleShot(milliseconds, act)
+
+
+def drag(widget: QWidget, button: Qt.MouseButton, way: QPoint) -> None:
+    middle = widget.rect().center()
+    steps = (
+        (QEvent.Type.MouseButtonPress, middle, button, button),
+        (QEvent.Type.MouseMove, middle + way / 2, Qt.MouseButton.NoButton, button),
+        (QEvent.Type.MouseMove, middle + way, Qt.MouseButton.NoButton, button),
+        (QEvent.Type.MouseButtonRelease, middle + way, button, Qt.MouseButton.NoButton),
+    )
+    for kind, place, which, held in steps:
+        spot = QPointF(place)
+        QApplication.sendEvent(widget, QMouseEvent(kind, spot, widget.mapToGlobal(spot), which, held, NONE))
+
+
+def test_esc_stops_what_takes_long_and_the_view_turns_meanwhile(empty: Hands) -> None:
+    dense(empty)
+    window, view = empty.window, empty.view
+    before, turn, told = empty.session.state, view.camera.turn, []
+    window.runner.told.connect(told.append)
+    after(200, lambda: drag(view, Qt.MouseButton.RightButton, QPoint(120, 0)))
+    after(300, lambda: drag(view, Qt.MouseButton.LeftButton, QPoint(120, 0)))
+    after(400, lambda: QApplication.sendEvent(window, QCloseEvent()))
+    after(1200, lambda: QApplication.sendEvent(view, QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Escape, NONE)))
+    began = time.monotonic()
+    with pytest.raises(CancelledError):
+        empty.session.do("slice", **SLOW)
+    assert time.monotonic() - began < 8
+    assert empty.session.state is before and not window.runner.is_busy
+    assert view.camera.turn != turn and window.isVisible()
+    assert any("Slice" in sentence and "Esc" in sentence for sentence in told)
+    assert any("still runs" in sentence for sentence in told)
+    # What comes after runs as ever.
+    empty.session.do("slice", plane="x", offsets=(0.1,))
+    assert empty.session.part.mesh.n_faces > before.document.part.mesh.n_faces
+
+
+def test_the_latest_of_two_wins(empty: Hands) -> None:
+    dense(empty)
+    outcomes: list[str] = []
+    after(150, lambda: outcomes.append(empty.session.do("slice", plane="y", offsets=(0.1,))))
+    with pytest.raises(CancelledError, match=r"^$"):
+        empty.session.do("slice", **SLOW)
+    assert len(outcomes) == 1 and empty.session.state.parameters["plane"] == "y"
+
+
+def test_a_defect_in_the_work_is_told_and_changes_nothing(empty: Hands, monkeypatch: pytest.MonkeyPatch) -> None:
+    before = empty.session.state
+
+    def broken() -> None:
+        time.sleep(0.1)
+        raise ZeroDivisionError
+
+    assert not empty.window.attempt(lambda: empty.window.runner.run(broken, "Thinking"))
+    assert "ZeroDivisionError" in empty.window.message and empty.session.state is before
+
+
+def test_a_drag_goes_on_after_the_work_it_caused(empty: Hands, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Moves that come while one is worked out are not lost: the last of them is where the drag ends."""
+    sheet_in(empty)
+    empty.window.set_kind("points")
+    empty.session.select(points=[0])
+    empty.window.start("move")
+    corner = int(np.argmax(empty.session.part.mesh.points[:, :2].sum(axis=1)))
+    before = empty.session.part.mesh.points
+    quick = Job.run
+
+    def slowly(self: Job, *arguments: Any) -> Any:
+        time.sleep(0.12)
+        return quick(self, *arguments)
+
+    monkeypatch.setattr(Job, "run", slowly)
+    place = empty.place("points", corner)
+    empty.qtbot.mousePress(empty.view, Qt.MouseButton.LeftButton, NONE, place)
+    for step in range(1, 6):
+        spot = QPointF(place + QPoint(-12 * step, 0))
+        shown = empty.view.mapToGlobal(spot)
+        none, left = Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton
+        QApplication.postEvent(empty.view, QMouseEvent(QEvent.Type.MouseMove, spot, shown, none, left, NONE))
+    empty.qtbot.wait(900)
+    empty.qtbot.mouseRelease(empty.view, Qt.MouseButton.LeftButton, NONE, place + QPoint(-60, 0))
+    empty.settle()
+    moved = empty.session.part.mesh.points[corner] - before[corner]
+    scale = empty.view.camera.millimetres_per_pixel(empty.view.height())
+    assert moved == pytest.approx([-60 * scale, 0, 0], abs=1e-6)
+    assert len(empty.session.history) == 3
