@@ -17,10 +17,10 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
 from levelloop.app.main import application
-from levelloop.app.renderer import Renderer
-from levelloop.app.viewport import Viewport
+from levelloop.app.view.render.renderer import Renderer
+from levelloop.app.view.viewport import Viewport
 from levelloop.app.window import Window
-from levelloop.core.selection import Selection
+from levelloop.core.mesh.selection import Selection
 from levelloop.document.session import Session
 
 CELLS = 129  # 6 · 129² = 99,846 faces

@@ -10,8 +10,8 @@ from pathlib import Path
 
 import numpy as np
 
-from levelloop.core.mesh import UV_RULES, Mesh
-from levelloop.core.subdivision.face_varying import uv_topology
+from levelloop.core.mesh.mesh import UV_RULES, Mesh
+from levelloop.core.surface.face_varying import uv_topology
 
 HERE = Path(__file__).parent
 BOUNDARIES = ("none", "edgeOnly", "edgeAndCorner")

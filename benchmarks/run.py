@@ -24,36 +24,36 @@ for name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS"):
 import numpy as np  # noqa: E402
 import reference  # noqa: E402
 
-from levelloop.core.edit.bevel import bevel  # noqa: E402
-from levelloop.core.edit.boolean import boolean  # noqa: E402
-from levelloop.core.edit.bridge import bridge  # noqa: E402
-from levelloop.core.edit.combine import combined  # noqa: E402
-from levelloop.core.edit.copies import array, keep_slice, mirror_across  # noqa: E402
-from levelloop.core.edit.cut import cut  # noqa: E402
-from levelloop.core.edit.extrude import extrude, inset  # noqa: E402
-from levelloop.core.edit.flats import swing_edge, take_out_flats  # noqa: E402
-from levelloop.core.edit.groove import groove  # noqa: E402
-from levelloop.core.edit.loops import run_loop  # noqa: E402
-from levelloop.core.edit.simple import delete  # noqa: E402
-from levelloop.core.edit.slicing import slice_planes  # noqa: E402
-from levelloop.core.edit.soft import Soft, soft_weights  # noqa: E402
-from levelloop.core.edit.split import split_ring, subdivide  # noqa: E402
-from levelloop.core.edit.sweeping import extrude_along, revolve  # noqa: E402
-from levelloop.core.edit.take_out import take_out  # noqa: E402
-from levelloop.core.edit.thicken import thicken  # noqa: E402
-from levelloop.core.edit.to_quads import to_quads  # noqa: E402
-from levelloop.core.edit.transform import move  # noqa: E402
-from levelloop.core.edit.weaving import weave  # noqa: E402
-from levelloop.core.edit.weld import weld  # noqa: E402
+from levelloop.core.edit.bevel.bevel import bevel  # noqa: E402
+from levelloop.core.edit.build.bridge import bridge  # noqa: E402
+from levelloop.core.edit.build.extrude import extrude, inset  # noqa: E402
+from levelloop.core.edit.build.groove import groove  # noqa: E402
+from levelloop.core.edit.build.sweeping import extrude_along, revolve  # noqa: E402
+from levelloop.core.edit.build.thicken import thicken  # noqa: E402
+from levelloop.core.edit.build.weave import weave  # noqa: E402
+from levelloop.core.edit.clean.flats import swing_edge, take_out_flats  # noqa: E402
+from levelloop.core.edit.clean.simple import delete  # noqa: E402
+from levelloop.core.edit.clean.take_out import take_out  # noqa: E402
+from levelloop.core.edit.clean.to_quads import to_quads  # noqa: E402
+from levelloop.core.edit.divide.cut import cut  # noqa: E402
+from levelloop.core.edit.divide.run_loop import run_loop  # noqa: E402
+from levelloop.core.edit.divide.slicing import slice_planes  # noqa: E402
+from levelloop.core.edit.divide.split import split_ring, subdivide  # noqa: E402
+from levelloop.core.edit.join.boolean import boolean  # noqa: E402
+from levelloop.core.edit.join.weld import weld  # noqa: E402
+from levelloop.core.edit.move.transform import move  # noqa: E402
+from levelloop.core.edit.repeat.copies import array, keep_slice, mirror_across  # noqa: E402
 from levelloop.core.forms.primitives import box, cylinder, plane, quad_sphere  # noqa: E402
 from levelloop.core.forms.solids import geodesic  # noqa: E402
-from levelloop.core.measure.faces import face_centres  # noqa: E402
-from levelloop.core.mesh import Mesh  # noqa: E402
+from levelloop.core.mesh.combine import combined  # noqa: E402
+from levelloop.core.mesh.faces import face_centres  # noqa: E402
+from levelloop.core.mesh.mesh import Mesh  # noqa: E402
+from levelloop.core.mesh.selection import Selection, grow, select_all, select_boundary, select_loop, select_ring  # noqa: E402
+from levelloop.core.mesh.topology import Topology  # noqa: E402
 from levelloop.core.review import review  # noqa: E402
-from levelloop.core.selection import Selection, grow, select_all, select_boundary, select_loop, select_ring  # noqa: E402
-from levelloop.core.subdivision.live import LivePoints  # noqa: E402
-from levelloop.core.subdivision.surface import SmoothSurface  # noqa: E402
-from levelloop.core.topology import Topology  # noqa: E402
+from levelloop.core.select.soft_range import Soft, soft_weights  # noqa: E402
+from levelloop.core.surface.live import LivePoints  # noqa: E402
+from levelloop.core.surface.surface import SmoothSurface  # noqa: E402
 from levelloop.document.document import Document, new_part  # noqa: E402
 from levelloop.files import read_document, write_document, write_meshes  # noqa: E402
 
@@ -239,10 +239,10 @@ def subdivided_triangles(faces: int) -> Mesh:
 
 def hands() -> list[Row]:
     """What follows the pointer: picking on a large cage, a soft drag of many points."""
-    from levelloop.app.camera import Camera
-    from levelloop.app.picking import Sight, pick
-    from levelloop.app.picture import make_picture
-    from levelloop.app.renderer import WhatIsWhere
+    from levelloop.app.view.camera import Camera
+    from levelloop.app.view.picking import Sight, pick
+    from levelloop.app.view.render.picture import make_picture
+    from levelloop.app.view.render.renderer import WhatIsWhere
 
     part = new_part(Document(), cube_of(100_000), "cage")
     picture = make_picture(part, False)
@@ -269,7 +269,7 @@ def hands() -> list[Row]:
 
 def recipes() -> list[Row]:
     """One cage point dragged, the whole recipe after it."""
-    from levelloop.core.steps.chain import build
+    from levelloop.core.recipe.chain import build
     from levelloop.document.operations import REGISTRY
     from levelloop.document.parameters import Reading
     from levelloop.document.recipe import Step, links_of
@@ -411,7 +411,7 @@ def memory() -> list[Row]:
     """The most memory that level 3 of the 9,600-quad cage takes, in a process of its own."""
     code = (
         "from levelloop.core.forms.primitives import box\n"
-        "from levelloop.core.subdivision.surface import SmoothSurface\n"
+        "from levelloop.core.surface.surface import SmoothSurface\n"
         "cage = box((100,) * 3, (40,) * 3)\n"
         "surface = SmoothSurface(cage, 3)\n"
         "surface.points(cage.points), surface.fast_points(cage.points)\n"

@@ -12,8 +12,8 @@ import pytest
 from hypothesis import settings
 
 from levelloop.core.forms.primitives import box, cylinder, plane
-from levelloop.core.mesh import Mesh, NamedSet, Scheme, empty_mesh, mesh_of_faces
-from levelloop.core.selection import KINDS, count_of
+from levelloop.core.mesh.mesh import Mesh, NamedSet, Scheme, empty_mesh, mesh_of_faces
+from levelloop.core.mesh.selection import KINDS, count_of
 
 # Machines that decide run the same examples every time; people's runs go on looking for new ones.
 settings.register_profile("same every time", derandomize=True, deadline=None)
@@ -48,8 +48,8 @@ def mixed() -> Mesh:
 
 def two_boxes() -> Mesh:
     """Two shells in one mesh."""
-    from levelloop.core.edit.combine import combined
     from levelloop.core.forms.primitives import placed
+    from levelloop.core.mesh.combine import combined
 
     return combined((box((2, 2, 2)), placed(box((1, 1, 1), (2, 1, 1)), (4, 0, 0))))
 

@@ -10,10 +10,10 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from levelloop.app.main import application
-from levelloop.app.picking import element_places
+from levelloop.app.view.picking import element_places
 from levelloop.app.window import Window
-from levelloop.core.selection import Kind
-from levelloop.core.where import select_where
+from levelloop.core.mesh.selection import Kind
+from levelloop.core.select.where import select_where
 from levelloop.document.session import Session
 
 LEFT = Qt.MouseButton.LeftButton

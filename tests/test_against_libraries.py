@@ -12,9 +12,9 @@ from compas.datastructures import Mesh as OtherMesh
 from scipy.spatial import cKDTree
 
 from levelloop.core.forms.primitives import box, cylinder
-from levelloop.core.measure.faces import signed_volume
-from levelloop.core.mesh import Mesh, mesh_of_faces
-from levelloop.core.subdivision.surface import SmoothSurface, smooth
+from levelloop.core.mesh.faces import signed_volume
+from levelloop.core.mesh.mesh import Mesh, mesh_of_faces
+from levelloop.core.surface.surface import SmoothSurface, smooth
 from levelloop.files import write_meshes
 from levelloop.files.obj import read_obj
 
@@ -57,11 +57,11 @@ def test_a_smoothed_stl_is_watertight_and_keeps_its_volume(tmp_path: Path, level
 
 
 def test_volumes_agree_with_trimesh_on_a_concave_cage() -> None:
-    from levelloop.core.edit.extrude import inset
-    from levelloop.core.where import select_where
+    from levelloop.core.edit.build.extrude import inset
+    from levelloop.core.select.where import select_where
 
     cup = inset(box((20, 20, 20)), select_where(box((20, 20, 20)), "faces", normal="z"), 2, -10).mesh
-    from levelloop.core.measure.faces import triangles
+    from levelloop.core.mesh.faces import triangles
 
     other = trimesh.Trimesh(cup.points, triangles(cup.topology, cup.points)[0], process=False)
     assert other.volume == pytest.approx(signed_volume(cup))

@@ -10,16 +10,16 @@ from hypothesis import strategies as st
 from hypothesis.strategies import DataObject
 
 from levelloop.core.arrays import Floats
-from levelloop.core.edit.bevel import bevel
-from levelloop.core.edit.carry import Edit
-from levelloop.core.edit.extrude import extrude
-from levelloop.core.edit.join import join_points
+from levelloop.core.edit.bevel.bevel import bevel
+from levelloop.core.edit.build.extrude import extrude
+from levelloop.core.edit.divide.join_points import join_points
 from levelloop.core.errors import EditError
 from levelloop.core.forms.primitives import box, cylinder, plane, quad_sphere
-from levelloop.core.measure.faces import edge_folds, face_areas, face_normals, signed_volume
-from levelloop.core.mesh import Mesh
+from levelloop.core.mesh.faces import edge_folds, face_areas, face_normals, signed_volume
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.origins import Edit
+from levelloop.core.mesh.selection import Selection, select, select_all, select_loop
 from levelloop.core.review import review
-from levelloop.core.selection import Selection, select, select_all, select_loop
 
 
 def top_edges(mesh: Mesh) -> Selection:

@@ -12,9 +12,9 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtWidgets import QApplication, QMenu
 
-from levelloop.app.build_line import Station
-from levelloop.app.picking import facing
-from levelloop.app.readout import far_side
+from levelloop.app.panels.build_line import Station
+from levelloop.app.panels.readout import far_side
+from levelloop.app.view.picking import facing
 from levelloop.core.forms.primitives import plane
 from levelloop.document.document import new_part
 from levelloop.document.session import Session

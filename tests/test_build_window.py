@@ -9,10 +9,10 @@ from driving import sheet_in as any_sheet_in
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QPushButton
 
-from levelloop.app.knife import Knife, RunLoop
 from levelloop.app.main import application
-from levelloop.core.selection import Selection
-from levelloop.core.where import select_where
+from levelloop.app.tools.knife import Knife, RunLoop
+from levelloop.core.mesh.selection import Selection
+from levelloop.core.select.where import select_where
 
 pytestmark = pytest.mark.skipif(
     application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"

@@ -12,9 +12,9 @@ from driving import Hands
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QColor
 
-from levelloop.app.camera import Camera
-from levelloop.app.guiding import plane_place, projection_of, seen_guides
 from levelloop.app.main import application
+from levelloop.app.view.camera import Camera
+from levelloop.app.view.guide_places import plane_place, projection_of, seen_guides
 from levelloop.core.errors import EditError
 from levelloop.document.cameras import NamedCamera
 from levelloop.document.session import Session

@@ -11,7 +11,7 @@ from driving import CONTROL, SHIFT, Hands, box_in
 from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtWidgets import QApplication, QFileDialog, QMenu, QMessageBox
 
-from levelloop.app.picture import make_picture
+from levelloop.app.view.render.picture import make_picture
 from levelloop.core.forms.primitives import box, plane
 from levelloop.document.document import Part
 from levelloop.document.recipe import Step

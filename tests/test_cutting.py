@@ -10,21 +10,21 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from levelloop.core.edit.cut import cut
-from levelloop.core.edit.flats import swing_edge, take_out_flats
-from levelloop.core.edit.groove import groove
-from levelloop.core.edit.loops import run_loop
-from levelloop.core.edit.planar import cells, inside
-from levelloop.core.edit.slicing import slice_planes
-from levelloop.core.edit.split import split_ring, subdivide
-from levelloop.core.edit.to_quads import to_quads
+from levelloop.core.edit.build.groove import groove
+from levelloop.core.edit.clean.flats import swing_edge, take_out_flats
+from levelloop.core.edit.clean.to_quads import to_quads
+from levelloop.core.edit.divide.cut import cut
+from levelloop.core.edit.divide.run_loop import run_loop
+from levelloop.core.edit.divide.slicing import slice_planes
+from levelloop.core.edit.divide.split import split_ring, subdivide
 from levelloop.core.errors import EditError
 from levelloop.core.forms.primitives import box, cylinder, plane, quad_sphere
 from levelloop.core.forms.solids import tube
-from levelloop.core.measure.faces import face_areas, signed_volume
-from levelloop.core.mesh import Mesh, mesh_of_faces
-from levelloop.core.selection import NOTHING, Selection, select, select_ring
-from levelloop.core.subdivision.surface import smooth
+from levelloop.core.geometry.plane_figures import cells, inside
+from levelloop.core.mesh.faces import face_areas, signed_volume
+from levelloop.core.mesh.mesh import Mesh, mesh_of_faces
+from levelloop.core.mesh.selection import NOTHING, Selection, select, select_ring
+from levelloop.core.surface.surface import smooth
 from levelloop.document.session import Session
 
 

@@ -17,7 +17,7 @@ from pxr import UsdUtils
 
 from levelloop.core.errors import LevelLoopError
 from levelloop.core.forms.primitives import box, cylinder, plane
-from levelloop.core.mesh import Mesh, mesh_of_faces
+from levelloop.core.mesh.mesh import Mesh, mesh_of_faces
 from levelloop.document.cameras import NamedCamera
 from levelloop.document.document import Document, Guide, Symmetry, new_part
 from levelloop.document.recipe import Step

@@ -10,14 +10,14 @@ import pytest
 
 import levelloop as ll
 from levelloop.core.errors import EditError, LevelLoopError
-from levelloop.core.measure.faces import signed_volume
+from levelloop.core.mesh.faces import signed_volume
 from levelloop.demo.build import demo_document
 from levelloop.document.operations import OPERATIONS, REGISTRY
 from levelloop.document.parameters import Count, Reading
 from levelloop.document.registry import Operation, Registry
-from levelloop.document.script import ScriptError, read_script, run_script
-from levelloop.document.typed import typed_values
-from levelloop.document.units import UnitsError, format_length, format_number, parse_length, parse_number
+from levelloop.document.scripting.script import ScriptError, read_script, run_script
+from levelloop.document.scripting.typed_fields import typed_values
+from levelloop.document.scripting.units import UnitsError, format_length, format_number, parse_length, parse_number
 
 
 def boxed() -> ll.Session:

@@ -6,20 +6,20 @@ import numpy as np
 import pytest
 from conftest import CAGES, fin
 
-from levelloop.core.edit.extrude import extrude, inset
-from levelloop.core.edit.fill import fill
-from levelloop.core.edit.join import join_points
-from levelloop.core.edit.loops import run_loop
-from levelloop.core.edit.simple import crease, delete, face_outward, flip, set_material, sharpen_points
-from levelloop.core.edit.take_out import take_out
-from levelloop.core.edit.to_quads import to_quads
-from levelloop.core.edit.transform import move, move_along_normals, rotate, scale
-from levelloop.core.edit.weld import collapse, weld, weld_onto
+from levelloop.core.edit.build.extrude import extrude, inset
+from levelloop.core.edit.build.fill import fill
+from levelloop.core.edit.clean.simple import crease, delete, face_outward, flip, set_material, sharpen_points
+from levelloop.core.edit.clean.take_out import take_out
+from levelloop.core.edit.clean.to_quads import to_quads
+from levelloop.core.edit.divide.join_points import join_points
+from levelloop.core.edit.divide.run_loop import run_loop
+from levelloop.core.edit.join.weld import collapse, weld, weld_onto
+from levelloop.core.edit.move.transform import move, move_along_normals, rotate, scale
 from levelloop.core.errors import EditError
 from levelloop.core.forms.primitives import box, cylinder, disc, placed, plane, quad_sphere
-from levelloop.core.measure.faces import edge_lengths, face_areas, face_normals, signed_volume
-from levelloop.core.mesh import Mesh, mesh_of_faces
-from levelloop.core.selection import (
+from levelloop.core.mesh.faces import edge_lengths, face_areas, face_normals, signed_volume
+from levelloop.core.mesh.mesh import Mesh, mesh_of_faces
+from levelloop.core.mesh.selection import (
     NOTHING,
     Selection,
     select,
@@ -28,7 +28,7 @@ from levelloop.core.selection import (
     select_loop,
     select_ring,
 )
-from levelloop.core.where import select_where
+from levelloop.core.select.where import select_where
 
 CUBE = box((2, 2, 2))
 
@@ -413,7 +413,7 @@ def test_a_disc_has_the_area_of_its_polygon(fill_kind: str) -> None:
 
 
 def test_triangles_pair_to_the_squarest_quads() -> None:
-    from levelloop.core.measure.faces import triangles
+    from levelloop.core.mesh.faces import triangles
 
     cube = box((4, 4, 4), (3, 3, 3))
     loose = mesh_of_faces(cube.points, triangles(cube.topology, cube.points)[0].tolist())

@@ -9,12 +9,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from levelloop.core.edit.groove import groove
-from levelloop.core.edit.thicken import thicken
+from levelloop.core.edit.build.groove import groove
+from levelloop.core.edit.build.thicken import thicken
 from levelloop.core.forms.primitives import box, plane, quad_sphere
-from levelloop.core.measure.faces import face_areas, face_normals, point_normals, signed_volume
-from levelloop.core.mesh import Mesh, mesh_of_faces
-from levelloop.core.selection import NOTHING, Selection
+from levelloop.core.mesh.faces import face_areas, face_normals, point_normals, signed_volume
+from levelloop.core.mesh.mesh import Mesh, mesh_of_faces
+from levelloop.core.mesh.selection import NOTHING, Selection
 
 
 def fan(sides: int, seed: int, size: float, rise: float) -> Mesh:

@@ -14,8 +14,8 @@ from conftest import CAGES
 from pxr import Sdf, Usd, UsdGeom
 
 import levelloop as ll
-from levelloop.core.mesh import Mesh, Scheme
-from levelloop.core.subdivision.surface import smooth
+from levelloop.core.mesh.mesh import Mesh, Scheme
+from levelloop.core.surface.surface import smooth
 from levelloop.demo.build import demo_document
 from levelloop.document.document import Document, new_part
 from levelloop.files import read_document, write_document, write_meshes

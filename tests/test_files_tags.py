@@ -13,8 +13,8 @@ from pxr import Sdf, Usd, UsdGeom
 
 from levelloop.cli import cli
 from levelloop.core.forms.primitives import box, plane
-from levelloop.core.mesh import UV_RULES, Mesh, NamedSet, Scheme
-from levelloop.core.subdivision.surface import smooth
+from levelloop.core.mesh.mesh import UV_RULES, Mesh, NamedSet, Scheme
+from levelloop.core.surface.surface import smooth
 from levelloop.demo.build import demo_document
 from levelloop.document.document import Document, new_part
 from levelloop.files import notes_on, read_document, write_document, write_meshes

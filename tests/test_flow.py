@@ -9,14 +9,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from levelloop.core.edit.loops import run_loop
-from levelloop.core.edit.simple import delete
+from levelloop.core.edit.clean.simple import delete
+from levelloop.core.edit.divide.run_loop import run_loop
 from levelloop.core.errors import EditError
 from levelloop.core.forms.primitives import cylinder, disc, plane, quad_sphere
-from levelloop.core.measure.faces import face_areas, face_centres, face_normals
-from levelloop.core.mesh import Mesh
-from levelloop.core.selection import NOTHING, Selection
-from levelloop.core.steps.shaping import bend
+from levelloop.core.mesh.faces import face_areas, face_centres, face_normals
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.selection import NOTHING, Selection
+from levelloop.core.recipe.shaping import bend
 from levelloop.document.document import new_part
 from levelloop.document.session import Session
 
@@ -304,8 +304,8 @@ def test_flattened_faces_lie_flat_each_group_on_its_own() -> None:
     session.do("add_box", size=(20, 20, 20), cells=(4, 4, 4))
     mesh = session.part.mesh
     moved = mesh.with_points(mesh.points + chance.normal(size=mesh.points.shape) * 0.3)
-    from levelloop.core.edit.shape import flatten
-    from levelloop.core.measure.faces import flatness
+    from levelloop.core.edit.move.fit_points import flatten
+    from levelloop.core.mesh.faces import flatness
 
     top = np.flatnonzero(face_normals(mesh.topology, mesh.points)[:, 2] > 0.9)[:2]
     side = np.flatnonzero(face_normals(mesh.topology, mesh.points)[:, 0] > 0.9)[-3:-1]

@@ -20,10 +20,10 @@ from levelloop.core.forms.solids import (
     torus,
     tube,
 )
-from levelloop.core.measure.faces import signed_volume
-from levelloop.core.mesh import Mesh
-from levelloop.core.selection import NOTHING
-from levelloop.core.subdivision.surface import SmoothSurface
+from levelloop.core.mesh.faces import signed_volume
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.selection import NOTHING
+from levelloop.core.surface.surface import SmoothSurface
 from levelloop.document.session import Session
 
 

@@ -10,7 +10,7 @@ from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QApplication
 
 from levelloop.app.main import application
-from levelloop.core.selection import Selection
+from levelloop.core.mesh.selection import Selection
 from levelloop.document.session import Session
 
 pytestmark = pytest.mark.skipif(

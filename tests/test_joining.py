@@ -12,23 +12,23 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.spatial import cKDTree
 
-from levelloop.core.edit.boolean import boolean
-from levelloop.core.edit.bridge import bridge, bridge_counts
-from levelloop.core.edit.combine import combined
-from levelloop.core.edit.fill import fill
-from levelloop.core.edit.laid import lay_strip
-from levelloop.core.edit.simple import delete, flip
-from levelloop.core.edit.weaving import weave
-from levelloop.core.edit.weld import weld
+from levelloop.core.edit.build.bridge import bridge, bridge_counts
+from levelloop.core.edit.build.fill import fill
+from levelloop.core.edit.build.lay_strip import lay_strip
+from levelloop.core.edit.build.weave import weave
+from levelloop.core.edit.clean.simple import delete, flip
+from levelloop.core.edit.join.boolean import boolean
+from levelloop.core.edit.join.weld import weld
 from levelloop.core.errors import EditError
 from levelloop.core.forms.primitives import box, cylinder, plane, quad_sphere
-from levelloop.core.measure.closest import closest_places
-from levelloop.core.measure.crossings import crossed_faces
-from levelloop.core.measure.faces import face_areas, face_centres, signed_volume, triangles
-from levelloop.core.mesh import Mesh
-from levelloop.core.planes import axis_turn
-from levelloop.core.selection import NOTHING, Selection, select_all, select_boundary
-from levelloop.core.subdivision.surface import smooth
+from levelloop.core.geometry.closest import closest_places
+from levelloop.core.geometry.crossings import crossed_faces
+from levelloop.core.geometry.planes import axis_turn
+from levelloop.core.mesh.combine import combined
+from levelloop.core.mesh.faces import face_areas, face_centres, signed_volume, triangles
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.selection import NOTHING, Selection, select_all, select_boundary
+from levelloop.core.surface.surface import smooth
 from levelloop.document.session import Session
 
 

@@ -11,7 +11,7 @@ import pytest
 
 from levelloop.core.errors import EditError
 from levelloop.core.limits import BYTES_IN_RECIPE, MOST_BYTES, MOST_FACES, check_fits
-from levelloop.core.topology import Topology
+from levelloop.core.mesh.topology import Topology
 from levelloop.document.session import Session
 
 

@@ -14,9 +14,9 @@ from pytestqt.qtbot import QtBot
 from levelloop.app.icons import icon
 from levelloop.app.main import application
 from levelloop.app.theme import BENCH, FAMILY, THEMES, Theme, style_sheet, text_font
-from levelloop.core.edit.combine import combined
 from levelloop.core.forms.primitives import cylinder, placed, plane
-from levelloop.core.mesh import Mesh, mesh_of_faces
+from levelloop.core.mesh.combine import combined
+from levelloop.core.mesh.mesh import Mesh, mesh_of_faces
 from levelloop.demo.build import demo_document
 from levelloop.document.document import Document, new_part
 from levelloop.document.operations import OPERATIONS

@@ -11,15 +11,15 @@ from hypothesis import strategies as st
 from hypothesis.strategies import DataObject
 from scipy.spatial import cKDTree
 
-from levelloop.core.edit.outlines import drop_faces
-from levelloop.core.edit.slicing import slice_planes
+from levelloop.core.edit.divide.slicing import slice_planes
 from levelloop.core.errors import EditError
 from levelloop.core.forms.primitives import box, quad_sphere
-from levelloop.core.measure.faces import face_centres, signed_volume
-from levelloop.core.mesh import Mesh
-from levelloop.core.selection import NOTHING, Selection, points_of, select_mask
-from levelloop.core.steps.mirror import mirror
-from levelloop.core.topology import Topology
+from levelloop.core.mesh.faces import face_centres, signed_volume
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.outlines import drop_faces
+from levelloop.core.mesh.selection import NOTHING, Selection, points_of, select_mask
+from levelloop.core.mesh.topology import Topology
+from levelloop.core.recipe.mirror import mirror
 from levelloop.document.document import Document, new_part
 from levelloop.document.session import Session
 

@@ -15,19 +15,19 @@ from scipy.spatial import cKDTree
 from scipy.spatial.distance import pdist
 
 from levelloop.core.arrays import chain_runs, chains, tridiagonal
-from levelloop.core.edit.copies import array
-from levelloop.core.edit.shape import even_out, straighten
-from levelloop.core.edit.slide import slide
-from levelloop.core.edit.weld import weld
+from levelloop.core.edit.join.weld import weld
+from levelloop.core.edit.move.fit_points import even_out, straighten
+from levelloop.core.edit.move.slide import slide
+from levelloop.core.edit.repeat.copies import array
 from levelloop.core.forms.curves import Path
 from levelloop.core.forms.primitives import box, plane, quad_sphere
-from levelloop.core.measure.closest import _on_triangles, closest_places
-from levelloop.core.measure.faces import face_areas, triangles
-from levelloop.core.mesh import Mesh, mesh_of_faces
-from levelloop.core.near import in_boxes, near_any, near_groups, near_pairs
+from levelloop.core.geometry.closest import _on_triangles, closest_places
+from levelloop.core.geometry.near import in_boxes, near_any, near_groups, near_pairs
+from levelloop.core.mesh.faces import face_areas, triangles
+from levelloop.core.mesh.mesh import Mesh, mesh_of_faces
+from levelloop.core.mesh.selection import Selection, select_all, select_between
+from levelloop.core.mesh.topology import Topology
 from levelloop.core.review import review
-from levelloop.core.selection import Selection, select_all, select_between
-from levelloop.core.topology import Topology
 
 CROWDS = ("grid", "line", "cloud", "doubled", "one place", "dense", "far away")
 
@@ -120,7 +120,7 @@ def test_rims_are_welded_onto_each_other() -> None:
     count = 2000
     a = plane((count, 1), (count, 1))
     b = plane((count, 1), (count - 1, 1))
-    from levelloop.core.edit.combine import combined
+    from levelloop.core.mesh.combine import combined
 
     both = combined([a, b.with_points(np.add(b.points, (0, 1, 0)))])
     rim = np.flatnonzero(np.abs(both.points[:, 1] - 0.5) < 1e-9)
@@ -243,7 +243,7 @@ def test_a_polygon_of_two_thousand_sides_takes_no_time() -> None:
 @settings(max_examples=25, deadline=None)
 @given(st.integers(0, 999), st.integers(1, 40))
 def test_nearest_places_are_the_nearest(seed: int, number: int) -> None:
-    from levelloop.core.edit.combine import combined
+    from levelloop.core.mesh.combine import combined
 
     chance = np.random.default_rng(seed)
     # A large face beside a dense patch, and a sphere: what is near is not what has its middle near.

@@ -10,14 +10,14 @@ from conftest import CAGES, CLOSED, richly_tagged
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from levelloop.core.edit.carry import Edit, mapped
-from levelloop.core.edit.slide import NUDGE_MODES
-from levelloop.core.edit.soft import SOFT_SHAPES
+from levelloop.core.edit.move.slide import NUDGE_MODES
 from levelloop.core.errors import LevelLoopError
-from levelloop.core.mesh import BOUNDARIES, CREASE_RULES, TRIANGLE_RULES, UV_RULES, Mesh
+from levelloop.core.mesh.mesh import BOUNDARIES, CREASE_RULES, TRIANGLE_RULES, UV_RULES, Mesh
+from levelloop.core.mesh.origins import Edit, mapped
+from levelloop.core.mesh.selection import Kind, Selection, count_of, points_of
 from levelloop.core.review import review
-from levelloop.core.selection import Kind, Selection, count_of, points_of
-from levelloop.core.subdivision.surface import smooth
+from levelloop.core.select.soft_range import SOFT_SHAPES
+from levelloop.core.surface.surface import smooth
 from levelloop.document.document import Document, new_part
 from levelloop.document.operations import REGISTRY
 from levelloop.document.session import Session

@@ -8,12 +8,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from levelloop.core.arrays import Floats
-from levelloop.core.edit.planar import area
-from levelloop.core.edit.quadding import CLEAR, LARGEST, corner_quality, quads_of
-from levelloop.core.edit.to_quads import to_quads
-from levelloop.core.measure.faces import face_areas
-from levelloop.core.mesh import Mesh, mesh_of_faces
-from levelloop.core.selection import NOTHING
+from levelloop.core.edit.clean.quadding import CLEAR, LARGEST, corner_quality, quads_of
+from levelloop.core.edit.clean.to_quads import to_quads
+from levelloop.core.geometry.plane_figures import area
+from levelloop.core.mesh.faces import face_areas
+from levelloop.core.mesh.mesh import Mesh, mesh_of_faces
+from levelloop.core.mesh.selection import NOTHING
 
 
 def polygon(radii: list[float], squeeze: float = 1.0) -> Floats:

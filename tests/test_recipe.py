@@ -18,15 +18,15 @@ import levelloop as ll
 from levelloop.cli import cli
 from levelloop.core.errors import LevelLoopError
 from levelloop.core.forms.primitives import box, cylinder, plane, quad_sphere
-from levelloop.core.measure.faces import face_areas, signed_volume
-from levelloop.core.mesh import Mesh, mesh_of_faces
+from levelloop.core.mesh.faces import face_areas, signed_volume
+from levelloop.core.mesh.mesh import Mesh, mesh_of_faces
+from levelloop.core.mesh.selection import NOTHING
+from levelloop.core.mesh.topology import Topology
+from levelloop.core.recipe.chain import Built, Smoothing, build
+from levelloop.core.recipe.mirror import PLANES, mirror
+from levelloop.core.recipe.shaping import bend, taper, twist
 from levelloop.core.review import review
-from levelloop.core.selection import NOTHING
-from levelloop.core.steps.chain import Built, Smoothing, build
-from levelloop.core.steps.mirror import PLANES, mirror
-from levelloop.core.steps.shaping import bend, taper, twist
-from levelloop.core.subdivision.surface import smooth
-from levelloop.core.topology import Topology
+from levelloop.core.surface.surface import smooth
 from levelloop.document.document import Document, Part, new_part
 from levelloop.document.operations import REGISTRY
 from levelloop.document.parameters import Reading
@@ -121,7 +121,7 @@ def test_mirrors_make_the_whole_of_a_piece(planes: str) -> None:
     ball = quad_sphere(20, 4)
     piece = ball
     for plane_ in planes:
-        from levelloop.core.edit.slicing import slice_planes
+        from levelloop.core.edit.divide.slicing import slice_planes
 
         piece = slice_planes(piece, NOTHING, plane_, (0.0,), "front").mesh
     whole = mirror(piece, planes).mesh

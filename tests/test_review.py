@@ -6,14 +6,14 @@ import numpy as np
 import pytest
 from conftest import CAGES, fin, moebius
 
-from levelloop.core.edit.combine import combined
-from levelloop.core.edit.simple import delete, flip
+from levelloop.core.edit.clean.simple import delete, flip
 from levelloop.core.errors import EditError
 from levelloop.core.forms.primitives import box, cylinder, placed, plane
-from levelloop.core.mesh import Mesh, mesh_of_faces
+from levelloop.core.mesh.combine import combined
+from levelloop.core.mesh.mesh import Mesh, mesh_of_faces
+from levelloop.core.mesh.selection import NOTHING, select
 from levelloop.core.review import count, review
 from levelloop.core.review.findings import Finding
-from levelloop.core.selection import NOTHING, select
 
 
 def found(mesh: Mesh, check: str, purpose: str = "smooth") -> list[Finding]:

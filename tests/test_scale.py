@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from levelloop.core.mesh import Mesh
+from levelloop.core.mesh.mesh import Mesh
 from levelloop.document.session import Session
 from levelloop.files import notes_on_meshes, read_document, write_meshes
 

@@ -12,16 +12,16 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from levelloop.core.arrays import Floats
-from levelloop.core.edit.cut import cut
+from levelloop.core.edit.divide.cut import cut
 from levelloop.core.errors import EditError
 from levelloop.core.forms.primitives import box, cylinder
 from levelloop.core.forms.solids import torus
-from levelloop.core.measure.faces import edge_lengths, face_areas, signed_volume
-from levelloop.core.mesh import Mesh, NamedSet
-from levelloop.core.selection import NOTHING
-from levelloop.core.where import select_where
+from levelloop.core.mesh.faces import edge_lengths, face_areas, signed_volume
+from levelloop.core.mesh.mesh import Mesh, NamedSet
+from levelloop.core.mesh.selection import NOTHING
+from levelloop.core.select.where import select_where
 from levelloop.document.document import Document
-from levelloop.document.script import ScriptError, run_script
+from levelloop.document.scripting.script import ScriptError, run_script
 from levelloop.document.session import Session
 
 

@@ -9,23 +9,23 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from levelloop.core.arrays import mask_of, ranges, sum_by
-from levelloop.core.edit.carry import mapped
-from levelloop.core.edit.extrude import extrude
-from levelloop.core.edit.loops import run_loop
-from levelloop.core.edit.offset import meet_planes
-from levelloop.core.edit.simple import delete
+from levelloop.core.edit.build.extrude import extrude
+from levelloop.core.edit.clean.simple import delete
+from levelloop.core.edit.divide.run_loop import run_loop
 from levelloop.core.errors import EditError
 from levelloop.core.forms.primitives import box, cylinder, plane
-from levelloop.core.measure.faces import (
+from levelloop.core.geometry.offset import meet_planes
+from levelloop.core.geometry.planes import as_direction, as_plane, axis_turn
+from levelloop.core.mesh.faces import (
     edge_folds,
     face_areas,
     flatness,
     signed_volume,
     triangles,
 )
-from levelloop.core.mesh import Mesh, mesh_of_faces
-from levelloop.core.planes import as_direction, as_plane, axis_turn
-from levelloop.core.selection import (
+from levelloop.core.mesh.mesh import Mesh, mesh_of_faces
+from levelloop.core.mesh.origins import mapped
+from levelloop.core.mesh.selection import (
     NOTHING,
     Kind,
     Selection,
@@ -43,7 +43,7 @@ from levelloop.core.selection import (
     select_ring,
     shrink,
 )
-from levelloop.core.where import select_where
+from levelloop.core.select.where import select_where
 
 GRID = plane((6, 6), (6, 6))
 

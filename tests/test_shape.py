@@ -11,19 +11,27 @@ from scipy.optimize import least_squares
 from scipy.spatial.transform import Rotation
 
 import levelloop as ll
-from levelloop.core.edit.shape import even_out, flatten, make_round, match_loop, relax, straighten
-from levelloop.core.edit.simple import hide
-from levelloop.core.edit.slide import nudge, slide
-from levelloop.core.edit.soft import Soft, distances_along_surface, falloff, soft_weights
-from levelloop.core.edit.symmetry import twins_by_flow, twins_by_place
-from levelloop.core.edit.transform import move, place, resize, rotate, scale, slant
+from levelloop.core.edit.clean.simple import hide
+from levelloop.core.edit.move.fit_points import even_out, flatten, make_round, match_loop, relax, straighten
+from levelloop.core.edit.move.slide import nudge, slide
+from levelloop.core.edit.move.transform import move, place, resize, rotate, scale, slant
 from levelloop.core.errors import EditError
 from levelloop.core.forms.primitives import box, cylinder, plane, quad_sphere
 from levelloop.core.measure.between import face_card, measure_between, selection_size
-from levelloop.core.measure.faces import face_centres, face_normals
 from levelloop.core.measure.gauge import loop_gauge, tip_radii
-from levelloop.core.mesh import Mesh, mesh_of_faces
-from levelloop.core.selection import Selection, inside, select, select_all, select_between, select_loop, without_hidden
+from levelloop.core.mesh.faces import face_centres, face_normals
+from levelloop.core.mesh.mesh import Mesh, mesh_of_faces
+from levelloop.core.mesh.selection import (
+    Selection,
+    inside,
+    select,
+    select_all,
+    select_between,
+    select_loop,
+    without_hidden,
+)
+from levelloop.core.select.soft_range import Soft, distances_along_surface, falloff, soft_weights
+from levelloop.core.select.symmetry import twins_by_flow, twins_by_place
 from levelloop.document.session import Session
 
 

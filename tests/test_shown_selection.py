@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from PySide6.QtCore import Qt
 
 from levelloop.core.errors import LevelLoopError
-from levelloop.core.selection import KINDS
+from levelloop.core.mesh.selection import KINDS
 from levelloop.document.document import Document
 from levelloop.document.session import Session
 

@@ -10,12 +10,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.spatial import cKDTree
 
-from levelloop.core.edit.slicing import slice_planes
+from levelloop.core.edit.divide.slicing import slice_planes
 from levelloop.core.forms.primitives import box, cylinder, quad_sphere
-from levelloop.core.measure.faces import edge_folds
-from levelloop.core.mesh import Mesh
-from levelloop.core.selection import NOTHING
-from levelloop.core.steps.chain import build
+from levelloop.core.mesh.faces import edge_folds
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.selection import NOTHING
+from levelloop.core.recipe.chain import build
 from levelloop.document.document import Document
 from levelloop.document.recipe import STEPS, Step, links_of
 from levelloop.document.session import Session

@@ -13,12 +13,12 @@ from conftest import CAGES, CLOSED
 from scipy.spatial import cKDTree
 
 from levelloop.core.arrays import connected_labels
-from levelloop.core.edit.combine import combined
-from levelloop.core.edit.weld import weld
+from levelloop.core.edit.join.weld import weld
 from levelloop.core.errors import EditError
 from levelloop.core.forms.primitives import box, cylinder, placed, plane
-from levelloop.core.measure.faces import face_normals, signed_volume
-from levelloop.core.mesh import (
+from levelloop.core.mesh.combine import combined
+from levelloop.core.mesh.faces import face_normals, signed_volume
+from levelloop.core.mesh.mesh import (
     CREASE_RULES,
     TRIANGLE_RULES,
     UV_RULES,
@@ -30,10 +30,10 @@ from levelloop.core.mesh import (
     UVRule,
     mesh_of_faces,
 )
-from levelloop.core.selection import select_all
-from levelloop.core.subdivision.live import LivePoints
-from levelloop.core.subdivision.surface import SmoothSurface, level_counts, smooth
-from levelloop.core.topology import Topology
+from levelloop.core.mesh.selection import select_all
+from levelloop.core.mesh.topology import Topology
+from levelloop.core.surface.live import LivePoints
+from levelloop.core.surface.surface import SmoothSurface, level_counts, smooth
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "benchmarks"))
 from reference import build, run

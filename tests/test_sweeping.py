@@ -5,15 +5,15 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from levelloop.core.edit.copies import array, keep_slice, mirror_across
-from levelloop.core.edit.sweeping import extrude_along, helix, revolve, sweep
-from levelloop.core.edit.thicken import thicken
+from levelloop.core.edit.build.sweeping import extrude_along, helix, revolve, sweep
+from levelloop.core.edit.build.thicken import thicken
+from levelloop.core.edit.repeat.copies import array, keep_slice, mirror_across
 from levelloop.core.errors import EditError
 from levelloop.core.forms.curves import add_curve, add_line
 from levelloop.core.forms.primitives import box, cylinder, plane, quad_sphere
-from levelloop.core.measure.faces import face_areas, signed_volume
-from levelloop.core.mesh import Mesh
-from levelloop.core.selection import NOTHING, Selection, points_of, select_all
+from levelloop.core.mesh.faces import face_areas, signed_volume
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.selection import NOTHING, Selection, points_of, select_all
 from levelloop.document.session import Session
 
 

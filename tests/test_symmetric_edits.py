@@ -10,10 +10,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial import cKDTree
 
-from levelloop.core.edit.symmetry import twins_by_place, twins_of
 from levelloop.core.errors import EditError
-from levelloop.core.measure.faces import face_centres, face_normals
-from levelloop.core.selection import Selection, points_of
+from levelloop.core.mesh.faces import face_centres, face_normals
+from levelloop.core.mesh.selection import Selection, points_of
+from levelloop.core.select.symmetry import twins_by_place, twins_of
 from levelloop.document.session import Session
 
 

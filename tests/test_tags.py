@@ -8,25 +8,25 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from levelloop.core.edit.bevel import bevel
-from levelloop.core.edit.carry import Edit
-from levelloop.core.edit.combine import combined
-from levelloop.core.edit.extrude import extrude, inset
-from levelloop.core.edit.fill import fill
-from levelloop.core.edit.join import join_points
-from levelloop.core.edit.loops import run_loop
-from levelloop.core.edit.simple import delete, flip, shade, turn_diagonal
-from levelloop.core.edit.take_out import take_out
-from levelloop.core.edit.to_quads import to_quads
-from levelloop.core.edit.weld import weld_onto
+from levelloop.core.edit.bevel.bevel import bevel
+from levelloop.core.edit.build.extrude import extrude, inset
+from levelloop.core.edit.build.fill import fill
+from levelloop.core.edit.clean.simple import delete, flip, shade, turn_diagonal
+from levelloop.core.edit.clean.take_out import take_out
+from levelloop.core.edit.clean.to_quads import to_quads
+from levelloop.core.edit.divide.join_points import join_points
+from levelloop.core.edit.divide.run_loop import run_loop
+from levelloop.core.edit.join.weld import weld_onto
 from levelloop.core.errors import EditError, MeshError
 from levelloop.core.forms.primitives import box, disc, plane
-from levelloop.core.measure.faces import corner_normals, face_normals, triangles
-from levelloop.core.mesh import Mesh, NamedSet, Scheme, mesh_of_faces
+from levelloop.core.mesh.combine import combined
+from levelloop.core.mesh.faces import corner_normals, face_normals, triangles
+from levelloop.core.mesh.mesh import Mesh, NamedSet, Scheme, mesh_of_faces
+from levelloop.core.mesh.origins import Edit
+from levelloop.core.mesh.selection import Selection, select, select_all, select_loop
+from levelloop.core.mesh.topology import Topology
 from levelloop.core.review import review
-from levelloop.core.selection import Selection, select, select_all, select_loop
-from levelloop.core.subdivision.surface import SmoothSurface, smooth
-from levelloop.core.topology import Topology
+from levelloop.core.surface.surface import SmoothSurface, smooth
 from levelloop.document.session import Session
 
 

@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 
 from levelloop.core.arrays import chains, cycles
 from levelloop.core.errors import MeshError
-from levelloop.core.mesh import Mesh, mesh_of_faces
-from levelloop.core.topology import Topology, topology_of_faces
+from levelloop.core.mesh.mesh import Mesh, mesh_of_faces
+from levelloop.core.mesh.topology import Topology, topology_of_faces
 
 
 def directed(mesh: Mesh) -> list[tuple[int, int, int]]:

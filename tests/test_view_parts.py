@@ -6,18 +6,18 @@ import numpy as np
 import pytest
 from conftest import CAGES
 
-from levelloop.app.build_line import STOPS
-from levelloop.app.camera import DIRECTIONS, Camera
-from levelloop.app.finder import Command, matches
-from levelloop.app.handle import LENGTH, Handle
-from levelloop.app.picking import Sight, pick, picked_in_box, visible
-from levelloop.app.picture import Picture, make_picture, shown_level
-from levelloop.app.readout import far_side, readout, without
-from levelloop.app.renderer import WhatIsWhere, numbered
+from levelloop.app.commands.finder import Command, matches
+from levelloop.app.panels.build_line import STOPS
+from levelloop.app.panels.readout import far_side, readout, without
+from levelloop.app.tools.handle import LENGTH, Handle
+from levelloop.app.view.camera import DIRECTIONS, Camera
+from levelloop.app.view.picking import Sight, pick, picked_in_box, visible
+from levelloop.app.view.render.picture import Picture, make_picture, shown_level
+from levelloop.app.view.render.renderer import WhatIsWhere, numbered
 from levelloop.core.forms.primitives import box
-from levelloop.core.measure.faces import face_normals
-from levelloop.core.mesh import Mesh
-from levelloop.core.selection import Selection, select_all
+from levelloop.core.mesh.faces import face_normals
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.selection import Selection, select_all
 from levelloop.document.document import Document, Part, new_part
 from levelloop.document.session import Session
 

@@ -8,9 +8,9 @@ import pytest
 
 from levelloop.core.errors import LevelLoopError
 from levelloop.document.parameters import Reading
-from levelloop.document.script import run_script
+from levelloop.document.scripting.script import run_script
+from levelloop.document.scripting.where_sentence import parse_where
 from levelloop.document.session import Session
-from levelloop.document.where_sentence import parse_where
 
 SENTENCES: tuple[tuple[str, str, dict[str, Any]], ...] = (
     ("faces where sides > 4", "faces", {"sides": "> 4"}),

@@ -12,9 +12,9 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QApplication, QLineEdit
 
+from levelloop.app.commands.menus import fitting_menu
 from levelloop.app.main import application
-from levelloop.app.menus import fitting_menu
-from levelloop.core.measure.faces import edge_lengths, signed_volume
+from levelloop.core.mesh.faces import edge_lengths, signed_volume
 
 pytestmark = pytest.mark.skipif(
     application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"

@@ -10,13 +10,13 @@ import numpy as np
 from PySide6.QtCore import QPoint
 from PySide6.QtTest import QTest
 
-from levelloop.app.knife import Knife
 from levelloop.app.main import application
-from levelloop.app.picking import Hit
+from levelloop.app.tools.knife import Knife
+from levelloop.app.view.picking import Hit
 from levelloop.app.window import Window
 from levelloop.core.measure.gauge import loop_gauge
-from levelloop.core.selection import Selection
-from levelloop.core.where import select_where
+from levelloop.core.mesh.selection import Selection
+from levelloop.core.select.where import select_where
 from levelloop.demo.build import demo_document
 from levelloop.document.session import Session
 

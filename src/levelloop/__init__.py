@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from levelloop.core.errors import EditError
-    from levelloop.core.mesh import Mesh
-    from levelloop.core.selection import Selection
+    from levelloop.core.mesh.mesh import Mesh
+    from levelloop.core.mesh.selection import Selection
     from levelloop.document.operations import REGISTRY as operations  # noqa: N811
     from levelloop.document.session import Session
     from levelloop.files import read, write
@@ -21,8 +21,8 @@ __all__ = ["EditError", "Mesh", "Selection", "Session", "__version__", "operatio
 
 _HOMES = {
     "EditError": ("levelloop.core.errors", "EditError"),
-    "Mesh": ("levelloop.core.mesh", "Mesh"),
-    "Selection": ("levelloop.core.selection", "Selection"),
+    "Mesh": ("levelloop.core.mesh.mesh", "Mesh"),
+    "Selection": ("levelloop.core.mesh.selection", "Selection"),
     "Session": ("levelloop.document.session", "Session"),
     "operations": ("levelloop.document.operations", "REGISTRY"),
     "read": ("levelloop.files", "read"),

@@ -18,7 +18,7 @@ from levelloop import __version__
 from levelloop.core.errors import LevelLoopError
 
 if TYPE_CHECKING:
-    from levelloop.core.mesh import Mesh
+    from levelloop.core.mesh.mesh import Mesh
     from levelloop.core.review import Report
     from levelloop.core.review.findings import Finding
     from levelloop.document.document import Document, Part
@@ -109,7 +109,7 @@ def review(file: Path, purpose: Any, as_json: bool) -> None:
 @click.option("-o", "--output", required=True, type=click.Path(path_type=Path), help="Written by its ending.")
 def run(script: Path, file: Path | None, output: Path) -> None:
     """Run a SCRIPT of operations, on FILE or on an empty document."""
-    from levelloop.document.script import read_script, run_script
+    from levelloop.document.scripting.script import read_script, run_script
     from levelloop.document.session import Session
     from levelloop.files import is_document, outputs_for
 

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QApplication
 from levelloop.app.defects import catch_defects
 from levelloop.app.icons import icon
 from levelloop.app.theme import BENCH, load_fonts, style_sheet, text_font
-from levelloop.app.viewport import surface_format
+from levelloop.app.view.viewport import surface_format
 from levelloop.app.window import Window
 from levelloop.core.errors import LevelLoopError
 from levelloop.document.session import Session

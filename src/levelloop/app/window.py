@@ -21,28 +21,28 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from levelloop.app.build_line import BuildLine, Stop
+from levelloop.app.commands.file import FileCommands
+from levelloop.app.commands.finder import Command, Finder
+from levelloop.app.commands.menus import build_menus, fitting_menu
+from levelloop.app.commands.part import PartCommands
+from levelloop.app.commands.recipe import RecipeCommands
+from levelloop.app.commands.reviewing import Reviewing
+from levelloop.app.commands.view import ViewCommands
 from levelloop.app.defects import told_defect
-from levelloop.app.file_commands import FileCommands
-from levelloop.app.finder import Command, Finder
 from levelloop.app.jobs import Later, Runner
-from levelloop.app.menus import build_menus, fitting_menu
-from levelloop.app.panels import HistoryPanel, ReviewPanel
-from levelloop.app.panes import Panes
-from levelloop.app.part_commands import PartCommands
-from levelloop.app.parts_panel import PartsPanel
-from levelloop.app.picking import element_places
-from levelloop.app.readout import readout, shortly, strays, without
-from levelloop.app.recipe_commands import RecipeCommands
-from levelloop.app.reviewing import Reviewing
-from levelloop.app.sentence_bar import TRANSFORMS, SentenceBar
-from levelloop.app.stage import AT_ONCE, Stage
+from levelloop.app.panels.build_line import BuildLine, Stop
+from levelloop.app.panels.panels import HistoryPanel, ReviewPanel
+from levelloop.app.panels.parts import PartsPanel
+from levelloop.app.panels.readout import readout, shortly, strays, without
+from levelloop.app.panels.sentence_bar import TRANSFORMS, SentenceBar
+from levelloop.app.panels.tool_rack import ToolRack
 from levelloop.app.theme import BENCH, THEMES, plain_label, style_sheet, text_font
-from levelloop.app.tool_rack import ToolRack
-from levelloop.app.view_commands import ViewCommands
-from levelloop.app.viewport import Viewport
+from levelloop.app.view.panes import Panes
+from levelloop.app.view.picking import element_places
+from levelloop.app.view.stage import AT_ONCE, Stage
+from levelloop.app.view.viewport import Viewport
 from levelloop.core.errors import LevelLoopError
-from levelloop.core.selection import Kind, Selection
+from levelloop.core.mesh.selection import Kind, Selection
 from levelloop.document.operations import REGISTRY
 from levelloop.document.registry import Operation
 from levelloop.document.running import State, why_not

@@ -7,7 +7,7 @@ from dataclasses import replace
 from importlib.resources import files
 
 from levelloop.document.document import Document, Guide
-from levelloop.document.script import run_script
+from levelloop.document.scripting.script import run_script
 from levelloop.document.session import Session
 
 SCRIPTS = (

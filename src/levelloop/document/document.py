@@ -11,11 +11,11 @@ import numpy as np
 from levelloop.core.arrays import Floats, Integers, frozen
 from levelloop.core.errors import EditError
 from levelloop.core.lazy import lazy
-from levelloop.core.measure.faces import normal_map, unit
-from levelloop.core.mesh import Mesh
-from levelloop.core.selection import Kind
-from levelloop.core.steps.chain import Built, build
-from levelloop.core.subdivision.surface import without_holes
+from levelloop.core.mesh.faces import normal_map, unit
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.selection import Kind
+from levelloop.core.recipe.chain import Built, build
+from levelloop.core.surface.surface import without_holes
 from levelloop.core.tolerance import Automatic
 from levelloop.core.words import counted, shortened
 from levelloop.document.cameras import NamedCamera

@@ -9,11 +9,11 @@ from typing import Any
 import numpy as np
 
 from levelloop.core.arrays import Integers
-from levelloop.core.edit.carry import Edit, mapped, through
-from levelloop.core.edit.symmetry import made_symmetric, on_both_sides, twins_by_flow, twins_by_place
 from levelloop.core.errors import EditError
-from levelloop.core.mesh import Mesh
-from levelloop.core.selection import NOTHING, Selection, combine
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.origins import Edit, mapped, through
+from levelloop.core.mesh.selection import NOTHING, Selection, combine
+from levelloop.core.select.symmetry import made_symmetric, on_both_sides, twins_by_flow, twins_by_place
 from levelloop.core.tolerance import settled
 from levelloop.document.document import Part, Symmetry
 from levelloop.document.registry import Operation

@@ -6,8 +6,8 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from levelloop.core.errors import EditError
+from levelloop.core.mesh.selection import without_hidden
 from levelloop.core.progress import Cancel, Progress, watched
-from levelloop.core.selection import without_hidden
 from levelloop.document.document import Part
 from levelloop.document.registry import Operation
 from levelloop.document.running import State, check, described, run, targets_of

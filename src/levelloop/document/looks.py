@@ -7,11 +7,11 @@ from dataclasses import replace
 from typing import Any
 
 from levelloop.core.errors import EditError
-from levelloop.core.selection import Selection
+from levelloop.core.mesh.selection import Selection
 from levelloop.core.words import shortened
 from levelloop.document.document import Document
 from levelloop.document.parameters import Colour, Parameter, Ratio, Reading, Text, Toggle
-from levelloop.document.parting import Change
+from levelloop.document.part_edits import Change
 
 LOOKS: tuple[Parameter, ...] = (
     Text("name", None, "Its name", optional=True),

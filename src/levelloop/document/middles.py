@@ -9,15 +9,15 @@ from typing import Any
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers
-from levelloop.core.edit.boolean import boolean
-from levelloop.core.edit.carry import Edit, identity, mapped, through
-from levelloop.core.edit.outlines import drop_faces
-from levelloop.core.edit.simple import flipped
-from levelloop.core.edit.slicing import slice_planes
+from levelloop.core.edit.divide.slicing import slice_planes
+from levelloop.core.edit.join.boolean import boolean
 from levelloop.core.errors import EditError
-from levelloop.core.mesh import Mesh
-from levelloop.core.selection import NOTHING, Selection, points_of
-from levelloop.core.steps.mirror import mirror
+from levelloop.core.mesh.directions import flipped
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.origins import Edit, identity, mapped, through
+from levelloop.core.mesh.outlines import drop_faces
+from levelloop.core.mesh.selection import NOTHING, Selection, points_of
+from levelloop.core.recipe.mirror import mirror
 from levelloop.core.tolerance import last_place, settled
 from levelloop.core.words import counted
 from levelloop.document.document import Part

@@ -12,7 +12,7 @@ import numpy as np
 from levelloop.core.errors import EditError
 from levelloop.core.tolerance import AUTOMATIC, Automatic
 from levelloop.core.words import shortened
-from levelloop.document.units import format_length, format_number, parse_length, parse_number
+from levelloop.document.scripting.units import format_length, format_number, parse_length, parse_number
 
 LARGEST = 1e12  # mm or whatever it counts: squares of squares of it can still be reckoned with
 AUTOMATIC_WORD = "auto"  # how an automatic distance is written in files and scripts

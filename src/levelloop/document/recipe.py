@@ -10,22 +10,22 @@ from typing import Any
 import numpy as np
 
 from levelloop.core.arrays import Floats
-from levelloop.core.edit.carry import Edit
-from levelloop.core.edit.copies import array, copy_step
-from levelloop.core.edit.sweeping import helix, revolve
-from levelloop.core.edit.thicken import thicken
-from levelloop.core.edit.transform import slant
-from levelloop.core.edit.weld import weld
-from levelloop.core.mesh import Mesh
-from levelloop.core.selection import NOTHING, select_all
-from levelloop.core.steps.chain import Link, Smoothing
-from levelloop.core.steps.images import Seen, chained, mirrored_images, neighbouring_images
-from levelloop.core.steps.mirror import PLANES, follow_mirror, mirror
-from levelloop.core.steps.shaping import bend, closes, ring_step, taper, twist
-from levelloop.core.subdivision.surface import HIGHEST_LEVEL
+from levelloop.core.edit.build.sweeping import helix, revolve
+from levelloop.core.edit.build.thicken import thicken
+from levelloop.core.edit.join.weld import weld
+from levelloop.core.edit.move.transform import slant
+from levelloop.core.edit.repeat.copies import array, copy_step
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.origins import Edit
+from levelloop.core.mesh.selection import NOTHING, select_all
+from levelloop.core.recipe.chain import Link, Smoothing
+from levelloop.core.recipe.images import Seen, chained, mirrored_images, neighbouring_images
+from levelloop.core.recipe.mirror import PLANES, follow_mirror, mirror
+from levelloop.core.recipe.shaping import bend, closes, ring_step, taper, twist
+from levelloop.core.surface.surface import HIGHEST_LEVEL
 from levelloop.core.tolerance import AUTOMATIC
 from levelloop.document.parameters import Angle, Choice, Count, Parameter, Ratio, Toggle, Vector, Within
-from levelloop.document.rows import (
+from levelloop.document.shared_parameters import (
     AXES,
     AXIS,
     ROW,

@@ -10,8 +10,8 @@ from typing import Any, Literal
 
 from levelloop.core.arrays import Floats, Integers
 from levelloop.core.errors import EditError
-from levelloop.core.mesh import Mesh
-from levelloop.core.selection import Kind, Selection
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.selection import Kind, Selection
 from levelloop.document.parameters import Choice, Parameter, Reading, Toggle
 
 ActsOn = Literal["cage", "form", "selection", "part", "document", "parts"]

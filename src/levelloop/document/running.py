@@ -8,18 +8,18 @@ from typing import Any
 
 import numpy as np
 
-from levelloop.core.edit.carry import Edit, Origin
-from levelloop.core.edit.combine import combined
 from levelloop.core.errors import EditError
-from levelloop.core.mesh import Mesh
-from levelloop.core.selection import KINDS, NOTHING, Kind, Selection, convert, select_mask
+from levelloop.core.mesh.combine import combined
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.origins import Edit, Origin
+from levelloop.core.mesh.selection import KINDS, NOTHING, Kind, Selection, convert, select_mask
 from levelloop.core.words import counted
 from levelloop.document.document import Document, Part, new_part
 from levelloop.document.editing import edited_on_both_sides, mirrored_moves, placed_whole
 from levelloop.document.looks import taken_name
 from levelloop.document.middles import beside_mirror, edited_as_mirrored
 from levelloop.document.parameters import Axes, PartName, Vector
-from levelloop.document.parting import Change
+from levelloop.document.part_edits import Change
 from levelloop.document.registry import Operation
 
 

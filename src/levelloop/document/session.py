@@ -11,10 +11,7 @@ import numpy as np
 from psygnal import Signal
 
 from levelloop.core.errors import EditError
-from levelloop.core.progress import pieces
-from levelloop.core.review import Report, review
-from levelloop.core.review.findings import Finding, Purpose
-from levelloop.core.selection import (
+from levelloop.core.mesh.selection import (
     KINDS,
     Kind,
     Selection,
@@ -23,7 +20,10 @@ from levelloop.core.selection import (
     select_all,
     without_hidden,
 )
-from levelloop.core.where import element_near, select_where
+from levelloop.core.progress import pieces
+from levelloop.core.review import Report, review
+from levelloop.core.review.findings import Finding, Purpose
+from levelloop.core.select.where import element_near, select_where
 from levelloop.document.document import Document, Part
 from levelloop.document.jobs import Job
 from levelloop.document.looks import checked_looks
@@ -31,8 +31,8 @@ from levelloop.document.operations import REGISTRY
 from levelloop.document.recipe import STEPS, StepKind
 from levelloop.document.registry import Operation
 from levelloop.document.running import State
-from levelloop.document.units import parse_length
-from levelloop.document.where_sentence import parse_where, read_conditions
+from levelloop.document.scripting.units import parse_length
+from levelloop.document.scripting.where_sentence import parse_where, read_conditions
 
 
 class Session:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
-from levelloop.core.mesh import Mesh
+from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.progress import pieces
 from levelloop.core.words import shortened
 from levelloop.document.document import Document, Part, document_of_meshes
@@ -17,8 +17,8 @@ from levelloop.files.obj import read_obj, write_obj
 from levelloop.files.ply import read_ply, write_ply
 from levelloop.files.reading import check_regular
 from levelloop.files.stl import read_stl, write_stl
-from levelloop.files.usd import write_usd, write_usd_meshes
-from levelloop.files.usd_reading import read_usd
+from levelloop.files.usd.read import read_usd
+from levelloop.files.usd.write import write_usd, write_usd_meshes
 
 Named = Sequence[tuple[str, Mesh]]
 

@@ -17,8 +17,8 @@ import numpy as np
 
 from levelloop.core.arrays import connected_labels, distinct, group_order, mask_of, offsets_from_sizes, unique_rows
 from levelloop.core.errors import MeshError
-from levelloop.core.mesh import Mesh, NamedSet
-from levelloop.core.topology import Topology
+from levelloop.core.mesh.mesh import Mesh, NamedSet
+from levelloop.core.mesh.topology import Topology
 from levelloop.core.words import shortened
 from levelloop.files.errors import FileError
 from levelloop.files.reading import read_bytes

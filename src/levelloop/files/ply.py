@@ -13,9 +13,9 @@ from pathlib import Path
 import numpy as np
 
 from levelloop.core.arrays import offsets_from_sizes, ranges
-from levelloop.core.edit.combine import combined
-from levelloop.core.mesh import Mesh
-from levelloop.core.topology import Topology
+from levelloop.core.mesh.combine import combined
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.topology import Topology
 from levelloop.files.errors import FileError
 from levelloop.files.reading import read_bytes
 from levelloop.files.shading import shown_normals

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from levelloop.core.arrays import Floats
-from levelloop.core.measure.faces import corner_normals
-from levelloop.core.mesh import Mesh
+from levelloop.core.mesh.faces import corner_normals
+from levelloop.core.mesh.mesh import Mesh
 
 
 def shown_normals(mesh: Mesh) -> Floats:

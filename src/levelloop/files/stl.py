@@ -8,9 +8,9 @@ from pathlib import Path
 
 import numpy as np
 
-from levelloop.core.measure.faces import triangles
-from levelloop.core.mesh import Mesh
-from levelloop.core.topology import Topology
+from levelloop.core.mesh.faces import triangles
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.topology import Topology
 from levelloop.files.errors import FileError
 from levelloop.files.reading import read_bytes
 

@@ -8,15 +8,15 @@ from typing import Any
 import numpy as np
 
 from levelloop.core.arrays import Floats, tridiagonal
-from levelloop.core.edit.carry import Edit, Origin, identity
-from levelloop.core.edit.runs import runs_of_selection
 from levelloop.core.errors import EditError
-from levelloop.core.measure.faces import unit
-from levelloop.core.mesh import CurveKind, Mesh
-from levelloop.core.planes import as_vector
-from levelloop.core.selection import Selection, points_of, select_mask
+from levelloop.core.geometry.planes import as_vector
+from levelloop.core.mesh.faces import unit
+from levelloop.core.mesh.mesh import CurveKind, Mesh
+from levelloop.core.mesh.origins import Edit, Origin, identity
+from levelloop.core.mesh.selection import Selection, points_of, select_mask
+from levelloop.core.mesh.topology import Topology
+from levelloop.core.select.runs import runs_of_selection
 from levelloop.core.tolerance import last_place
-from levelloop.core.topology import Topology
 
 FINE = 32  # places between two points by which the length of a smooth curve is measured
 

@@ -7,12 +7,12 @@ from typing import Any, Literal
 import numpy as np
 
 from levelloop.core.arrays import Floats, Integers, offsets_from_sizes
-from levelloop.core.edit.outlines import merge_points
 from levelloop.core.errors import EditError
+from levelloop.core.geometry.planes import as_vector, axis_turn
 from levelloop.core.limits import check_fits
-from levelloop.core.mesh import Mesh
-from levelloop.core.planes import as_vector, axis_turn
-from levelloop.core.topology import Topology
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.outlines import merge_points
+from levelloop.core.mesh.topology import Topology
 
 Caps = Literal["face", "quads", "triangles", "open"]
 

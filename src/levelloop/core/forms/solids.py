@@ -7,8 +7,8 @@ import numpy as np
 from levelloop.core.arrays import Floats, Integers, unique_rows
 from levelloop.core.errors import EditError
 from levelloop.core.forms.primitives import Caps, circle_points, merged_tip, ring_walls, with_both_caps, with_cap
-from levelloop.core.mesh import Mesh
-from levelloop.core.topology import Topology
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.topology import Topology
 
 
 def cone(

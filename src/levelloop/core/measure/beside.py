@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from levelloop.core.arrays import Floats, Integers, mask_of, sum_by
-from levelloop.core.mesh import Mesh
+from levelloop.core.mesh.mesh import Mesh
 
 
 def left_of(mesh: Mesh, directed: Integers) -> tuple[Floats, Integers]:

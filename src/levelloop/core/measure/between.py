@@ -7,9 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from levelloop.core.arrays import Floats
-from levelloop.core.measure.faces import edge_lengths, face_areas, face_centres, face_normals
-from levelloop.core.mesh import Mesh
-from levelloop.core.selection import Selection, points_of
+from levelloop.core.mesh.faces import edge_lengths, face_areas, face_centres, face_normals
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.selection import Selection, points_of
 
 
 @dataclass(frozen=True, eq=False)

@@ -8,9 +8,9 @@ import numpy as np
 
 from levelloop.core.arrays import Floats, Integers
 from levelloop.core.measure.beside import left_of
-from levelloop.core.measure.faces import edge_lengths
-from levelloop.core.mesh import Mesh
-from levelloop.core.topology import Topology
+from levelloop.core.mesh.faces import edge_lengths
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.topology import Topology
 
 
 @dataclass(frozen=True, eq=False)

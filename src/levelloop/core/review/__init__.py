@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from levelloop.core.errors import EditError
-from levelloop.core.mesh import Mesh
+from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.review.facing import check_flatness, check_flipped
 from levelloop.core.review.findings import PURPOSES, SEVERITIES, Finding, Purpose
 from levelloop.core.review.holes import (

@@ -8,7 +8,7 @@ from typing import Any, Literal
 import numpy as np
 
 from levelloop.core.arrays import Floats, Integers, frozen
-from levelloop.core.selection import Kind
+from levelloop.core.mesh.selection import Kind
 
 Severity = Literal["stop", "warn", "note"]
 Purpose = Literal["smooth", "render", "print"]

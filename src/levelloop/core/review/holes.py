@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from levelloop.core.arrays import Integers
-from levelloop.core.measure.faces import edge_lengths, face_areas, face_centres
-from levelloop.core.mesh import Mesh
-from levelloop.core.near import near_any
+from levelloop.core.geometry.near import near_any
+from levelloop.core.mesh.faces import edge_lengths, face_areas, face_centres
+from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.review.findings import Finding, Purpose, Remedy
 from levelloop.core.tolerance import AUTOMATIC, last_place, settled
 from levelloop.core.words import counted, verb

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from levelloop.core.arrays import Booleans, distinct
-from levelloop.core.mesh import Mesh
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.topology import Topology
 from levelloop.core.review.findings import Finding, Severity
-from levelloop.core.topology import Topology
 from levelloop.core.words import counted
 
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Integers
-from levelloop.core.measure.faces import edge_folds, face_centres
-from levelloop.core.mesh import Mesh
+from levelloop.core.mesh.faces import edge_folds, face_centres
+from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.review.findings import Finding, Remedy
 from levelloop.core.words import counted, verb
 

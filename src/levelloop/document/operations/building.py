@@ -2,20 +2,20 @@
 
 from __future__ import annotations
 
-from levelloop.core.edit.bevel import bevel
-from levelloop.core.edit.extrude import extrude, inset
-from levelloop.core.edit.fill import fill
-from levelloop.core.edit.join import join_points
-from levelloop.core.edit.loops import run_loop
-from levelloop.core.edit.simple import (
+from levelloop.core.edit.bevel.bevel import bevel
+from levelloop.core.edit.build.extrude import extrude, inset
+from levelloop.core.edit.build.fill import fill
+from levelloop.core.edit.clean.simple import (
     delete,
     face_outward,
     flip,
     turn_diagonal,
 )
-from levelloop.core.edit.take_out import take_out
-from levelloop.core.edit.to_quads import to_quads
-from levelloop.core.edit.weld import collapse, weld, weld_onto
+from levelloop.core.edit.clean.take_out import take_out
+from levelloop.core.edit.clean.to_quads import to_quads
+from levelloop.core.edit.divide.join_points import join_points
+from levelloop.core.edit.divide.run_loop import run_loop
+from levelloop.core.edit.join.weld import collapse, weld, weld_onto
 from levelloop.core.tolerance import AUTOMATIC
 from levelloop.document.operations.common import ANY
 from levelloop.document.parameters import (
@@ -32,7 +32,7 @@ from levelloop.document.parameters import (
     Within,
 )
 from levelloop.document.registry import Operation
-from levelloop.document.rows import AXES
+from levelloop.document.shared_parameters import AXES
 
 BUILDING: tuple[Operation, ...] = (
     Operation(

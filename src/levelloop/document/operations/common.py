@@ -2,6 +2,6 @@
 
 from __future__ import annotations
 
-from levelloop.core.selection import Kind
+from levelloop.core.mesh.selection import Kind
 
 ANY: tuple[Kind, ...] = ("points", "edges", "faces")

@@ -8,7 +8,7 @@ from typing import Any
 from levelloop.core.forms.curves import add_curve, add_line, add_point
 from levelloop.core.forms.primitives import box, cylinder, disc, placed, plane, quad_sphere
 from levelloop.core.forms.solids import cone, geodesic, roundness_advice, sphere, torus, tube
-from levelloop.core.mesh import Mesh
+from levelloop.core.mesh.mesh import Mesh
 from levelloop.document.parameters import (
     Angle,
     Choice,
@@ -23,7 +23,7 @@ from levelloop.document.parameters import (
     Vector,
 )
 from levelloop.document.registry import Operation
-from levelloop.document.rows import AXES
+from levelloop.document.shared_parameters import AXES
 
 _WHERE: tuple[Parameter, ...] = (
     Vector("at", (0.0, 0.0, 0.0), "Where its centre is"),

@@ -9,16 +9,16 @@ from typing import Any
 import numpy as np
 
 from levelloop.core.arrays import mask_of
-from levelloop.core.edit.carry import Edit, identity
-from levelloop.core.edit.runs import runs_of_selection
-from levelloop.core.edit.shape import even_out, flatten, make_round, match_loop, relax, straighten
-from levelloop.core.edit.slide import NUDGE_MODES, nudge, slide
-from levelloop.core.edit.soft import SOFT_SHAPES
-from levelloop.core.edit.symmetry import twins_by_flow, twins_by_place
-from levelloop.core.edit.transform import align, move, move_along_normals, place, resize, rotate, scale, slant
+from levelloop.core.edit.move.fit_points import even_out, flatten, make_round, match_loop, relax, straighten
+from levelloop.core.edit.move.slide import NUDGE_MODES, nudge, slide
+from levelloop.core.edit.move.transform import align, move, move_along_normals, place, resize, rotate, scale, slant
 from levelloop.core.errors import EditError
-from levelloop.core.mesh import Mesh
-from levelloop.core.selection import Selection, points_of, select
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.origins import Edit, identity
+from levelloop.core.mesh.selection import Selection, points_of, select
+from levelloop.core.select.runs import runs_of_selection
+from levelloop.core.select.soft_range import SOFT_SHAPES
+from levelloop.core.select.symmetry import twins_by_flow, twins_by_place
 from levelloop.core.tolerance import Automatic, settled
 from levelloop.document.document import TWINS_WITHIN, Document, Symmetry
 from levelloop.document.operations.common import ANY
@@ -39,9 +39,9 @@ from levelloop.document.parameters import (
     Vector,
     Within,
 )
-from levelloop.document.parting import Change
+from levelloop.document.part_edits import Change
 from levelloop.document.registry import Operation
-from levelloop.document.rows import AXES
+from levelloop.document.shared_parameters import AXES
 
 _PIVOT = Vector("pivot", "middle", "What stays in place", words=("middle", "each", "origin", "anchor", "last"))
 _AXES = Axes("frame", "world", "The axes that the numbers count along", closed_at="world")

@@ -25,7 +25,7 @@ from levelloop.document.parameters import (
     Toggle,
     Vector,
 )
-from levelloop.document.parting import (
+from levelloop.document.part_edits import (
     attach,
     boolean_parts,
     clip,
@@ -37,7 +37,7 @@ from levelloop.document.parting import (
     remove_part,
 )
 from levelloop.document.registry import Operation
-from levelloop.document.units import parse_length
+from levelloop.document.scripting.units import parse_length
 
 
 def _rename(part: Part, name: str) -> Part:

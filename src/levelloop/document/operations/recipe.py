@@ -9,24 +9,24 @@ from typing import Any
 import numpy as np
 
 from levelloop.core.arrays import Floats
-from levelloop.core.edit.carry import carry, identity
-from levelloop.core.edit.copies import keep_slice
-from levelloop.core.edit.transform import pivot_place
+from levelloop.core.edit.move.transform import pivot_place
+from levelloop.core.edit.repeat.copies import keep_slice
 from levelloop.core.errors import EditError
+from levelloop.core.geometry.planes import as_direction
 from levelloop.core.limits import BYTES_IN_RECIPE, check_fits
-from levelloop.core.mesh import Mesh
-from levelloop.core.planes import as_direction
-from levelloop.core.selection import NOTHING, Selection, select_all
-from levelloop.core.steps.chain import build
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.origins import carry, identity
+from levelloop.core.mesh.selection import NOTHING, Selection, select_all
+from levelloop.core.mesh.topology import Topology
+from levelloop.core.recipe.chain import build
 from levelloop.core.tolerance import AUTOMATIC
-from levelloop.core.topology import Topology
 from levelloop.core.words import counted
 from levelloop.document.document import Document, Part
 from levelloop.document.parameters import Angle, Count, PartName, StepNumber, Toggle
-from levelloop.document.parting import Change
+from levelloop.document.part_edits import Change
 from levelloop.document.recipe import STEPS, Step, StepKind, growth, links_of
 from levelloop.document.registry import Operation
-from levelloop.document.rows import AROUND
+from levelloop.document.shared_parameters import AROUND
 
 TOLD_AT_ONCE = 60_000  # faces that a recipe makes in a few tenths of a second
 Selections = Mapping[str, Selection]

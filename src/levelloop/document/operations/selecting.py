@@ -4,17 +4,17 @@ from __future__ import annotations
 
 from typing import Any
 
-from levelloop.core import selection as selecting
-from levelloop.core.edit.simple import (
+from levelloop.core.edit.clean.simple import (
     hide,
     keep_set,
     show_all,
 )
-from levelloop.core.edit.symmetry import select_twins
 from levelloop.core.errors import EditError
-from levelloop.core.mesh import Mesh
-from levelloop.core.selection import Kind, Selection
-from levelloop.core.where import select_where
+from levelloop.core.mesh import selection as selecting
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.selection import Kind, Selection
+from levelloop.core.select.symmetry import select_twins
+from levelloop.core.select.where import select_where
 from levelloop.document.operations.common import ANY
 from levelloop.document.parameters import (
     Choice,
@@ -23,7 +23,7 @@ from levelloop.document.parameters import (
     Toggle,
 )
 from levelloop.document.registry import Operation
-from levelloop.document.where_sentence import EXAMPLE, Sentence, Where
+from levelloop.document.scripting.where_sentence import EXAMPLE, Sentence, Where
 
 
 def _select(walk: Any) -> Any:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
-from levelloop.core.edit.simple import (
+from levelloop.core.edit.clean.simple import (
     crease,
     seam,
     set_material,
@@ -13,7 +13,7 @@ from levelloop.core.edit.simple import (
     shade,
     sharpen_points,
 )
-from levelloop.core.mesh import BOUNDARIES, CREASE_RULES, TRIANGLE_RULES, UV_RULES
+from levelloop.core.mesh.mesh import BOUNDARIES, CREASE_RULES, TRIANGLE_RULES, UV_RULES
 from levelloop.document.document import Part
 from levelloop.document.parameters import (
     Angle,

@@ -5,20 +5,20 @@ from __future__ import annotations
 from typing import Any
 
 from levelloop.core.arrays import Floats, Integers
-from levelloop.core.edit.bridge import bridge
-from levelloop.core.edit.copies import array, mirror_across
-from levelloop.core.edit.cut import cut, mirrored_path
-from levelloop.core.edit.flats import swing_edge, take_out_flats
-from levelloop.core.edit.groove import groove
-from levelloop.core.edit.laid import lay_strip, strip_across
-from levelloop.core.edit.slicing import slice_planes
-from levelloop.core.edit.split import split_ring, subdivide
-from levelloop.core.edit.sweeping import extrude_along, helix, revolve, sweep
-from levelloop.core.edit.thicken import thicken
-from levelloop.core.edit.weaving import weave
+from levelloop.core.edit.build.bridge import bridge
+from levelloop.core.edit.build.groove import groove
+from levelloop.core.edit.build.lay_strip import lay_strip, strip_across
+from levelloop.core.edit.build.sweeping import extrude_along, helix, revolve, sweep
+from levelloop.core.edit.build.thicken import thicken
+from levelloop.core.edit.build.weave import weave
+from levelloop.core.edit.clean.flats import swing_edge, take_out_flats
+from levelloop.core.edit.divide.cut import cut, mirrored_path
+from levelloop.core.edit.divide.slicing import slice_planes
+from levelloop.core.edit.divide.split import split_ring, subdivide
+from levelloop.core.edit.repeat.copies import array, mirror_across
 from levelloop.core.forms.curves import curve_to_edges, set_curve
-from levelloop.core.mesh import Mesh
-from levelloop.core.planes import as_direction
+from levelloop.core.geometry.planes import as_direction
+from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.tolerance import AUTOMATIC
 from levelloop.document.operations.common import ANY
 from levelloop.document.parameters import (
@@ -39,7 +39,7 @@ from levelloop.document.parameters import (
     Within,
 )
 from levelloop.document.registry import Operation
-from levelloop.document.rows import (
+from levelloop.document.shared_parameters import (
     AROUND,
     AXES,
     ROW,

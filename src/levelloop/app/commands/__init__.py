@@ -1,0 +1,1 @@
+"""Commands: what menus, keys and the search do."""

@@ -1,0 +1,143 @@
+"""The review at work: run after every change, its findings stepped through and mended."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from PySide6.QtCore import QObject, QTimer
+
+from levelloop.app.jobs import Work
+from levelloop.core.mesh.faces import face_normals, point_normals, unit
+from levelloop.core.mesh.selection import Selection, convert, count_of
+from levelloop.core.review.findings import PURPOSES, Finding
+from levelloop.document.recipe import growth
+from levelloop.document.session import Session
+
+if TYPE_CHECKING:
+    from levelloop.app.window import Window
+
+REVIEW_AT_ONCE = 4_000  # faces
+AFTER = 120  # milliseconds without a change
+
+
+class Reviewing(QObject):
+    """Reviews the window's document, shortly after it has changed, and shows what is found."""
+
+    def __init__(self, window: Window) -> None:
+        super().__init__(window)
+        self.window = window
+        self._work: Work | None = None
+        self._again = False
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setInterval(AFTER)
+        self._timer.timeout.connect(self.run)
+
+    def soon(self) -> None:
+        """Reviews once changes have stopped for a moment."""
+        self._timer.start()
+
+    @property
+    def is_waiting(self) -> bool:
+        """Whether what is shown is about to be renewed."""
+        return self._work is not None or self._timer.isActive()
+
+    def stop(self) -> None:
+        """Reviews no more."""
+        self._timer.stop()
+
+    def run(self) -> None:
+        """Reviews all parts for all purposes; off the window's thread where they are large."""
+        if self._work is not None:
+            self._again = True
+            return
+        session = self.window.session
+        document = session.document
+
+        def review() -> Any:
+            frozen = Session(document)
+            return {purpose: frozen.reports(purpose) for purpose in PURPOSES}
+
+        if sum(part.mesh.n_faces * growth(part.steps) for part in document.parts) <= REVIEW_AT_ONCE:
+            self.window.review.show_reports(review())
+            return
+        work = Work(review)
+        work.done.result.connect(self._arrived)
+        work.done.failed.connect(self._failed)
+        self._work = work
+        self.window.stage.start(work)
+
+    def _arrived(self, reports: Any) -> None:
+        self._work = None
+        if self._again:
+            self._again = False
+            self._timer.start()
+        else:
+            self.window.review.show_reports(reports)
+
+    def _failed(self, reason: str) -> None:
+        self._arrived({})
+        self.window.tell(reason)
+
+    def choose(self, part_id: str, finding: Finding | None, step: int) -> None:
+        """Shows a finding's places; a step of 0 and more also frames that place."""
+        hands = self.window.panes.hands
+        if all(part.id != part_id for part in self.window.session.document.parts):
+            # The part went while its review was still shown.
+            finding = None
+        hands.finding, hands.finding_part = finding, part_id
+        if finding is None:
+            self.window.panes.refresh()
+            return
+        hands.finding_step = step if step >= 0 else -1 - step
+        if step >= 0 and finding.count:
+            if part_id != self.window.session.document.active:
+                self.window.session.set_active(part_id)
+            part = self.window.session.part
+            index = finding.indices[step]
+            if index < count_of(part.stepped.topology, finding.kind):
+                self.window.set_kind(finding.kind)
+                self.window.session.set_selection(
+                    Selection(finding.kind, part.in_cage(finding.kind, finding.indices[step : step + 1]))
+                )
+            self._turn_towards(finding, step)
+            self.window.view.frame_points(finding.at[step : step + 1])
+        self.window.panes.refresh()
+
+    def _turn_towards(self, finding: Finding, step: int) -> None:
+        """Turns the view where the found place would face away."""
+        outwards = self._outwards(finding, step)
+        camera = self.window.view.camera
+        if float(outwards @ camera.axes[2]) >= 0.3 or not outwards.any():
+            return
+        across = float(np.hypot(outwards[0], outwards[1]))
+        if across > 0.2:
+            camera.turn = float(np.degrees(np.arctan2(outwards[0], -outwards[1]))) + 20.0
+        camera.tilt = float(np.clip(np.degrees(np.arctan2(outwards[2], across)), -55.0, 55.0)) + 8.0
+
+    def _outwards(self, finding: Finding, step: int) -> np.ndarray:
+        """Where the surface faces at a found place; flipped faces face the other way."""
+        mesh = self.window.session.part.to_world(self.window.session.part.stepped)
+        index = int(finding.indices[step])
+        if index >= count_of(mesh.topology, finding.kind):
+            return np.zeros(3)
+        if finding.kind == "faces":
+            normal = face_normals(mesh.topology, mesh.points)[index]
+            return -normal if finding.check == "flipped" else normal
+        normals = point_normals(mesh.topology, mesh.points)
+        if finding.kind == "points":
+            return np.asarray(normals[index])
+        return unit(normals[mesh.topology.edges[index]].sum(axis=0))
+
+    def remedy(self, part_id: str, finding: Finding) -> None:
+        """Runs a finding's remedy on its places."""
+        if finding.remedy is None:
+            return
+        self.window.session.set_active(part_id)
+        selection = Selection(finding.kind, self.window.session.part.in_cage(finding.kind, finding.indices))
+        if finding.remedy.kind is not None and finding.remedy.kind != finding.kind:
+            selection = convert(self.window.session.part.mesh.topology, selection, finding.remedy.kind)
+        self.window.session.set_selection(selection)
+        remedy = finding.remedy
+        self.window.attempt(lambda: self.window.sentence.start(remedy.key, remedy.parameters, False))

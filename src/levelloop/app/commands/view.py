@@ -1,0 +1,306 @@
+"""What is done to views from menus: looks, reach, snapping, soft range, measuring, cameras, guides and tools."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from levelloop.app.commands.file_dialogs import image_to_open
+from levelloop.app.tools.drawing import DrawLine
+from levelloop.app.tools.knife import Knife, RunLoop
+from levelloop.app.tools.tools import CalibrateGuide, MoveGuide, NudgeBrush, Tool
+from levelloop.app.view.guide_places import camera_here
+from levelloop.app.view.picking import REACHES
+from levelloop.app.view.snapping import SNAPS, TITLES, Snap
+from levelloop.core.arrays import Floats
+from levelloop.core.mesh.selection import Selection
+from levelloop.document.cameras import NamedCamera
+from levelloop.document.document import Document, Guide
+from levelloop.document.guides import AXES
+from levelloop.document.scripting.units import format_length
+
+if TYPE_CHECKING:
+    from levelloop.app.view.viewport import HandleAxes, HandlePivot
+    from levelloop.app.window import Window
+
+
+class ViewCommands:
+    """Commands on the views of a window; looks go to the active view, what hands do to all."""
+
+    def __init__(self, window: Window) -> None:
+        self.window = window
+        self._soft_before: dict[str, Any] = {}
+
+    def toggle_reach(self) -> None:
+        """Picks what is seen, what faces the view, or everything, in turn."""
+        self.window.view.reach = REACHES[(REACHES.index(self.window.view.reach) + 1) % len(REACHES)]
+        words = {"visible": "What is seen", "facing": "What faces the view", "through": "Everything"}
+        self.window.tell(f"{words[self.window.view.reach]} is picked.")
+        self.window.panes.refresh()
+
+    def toggle_snap(self, snap: Snap) -> None:
+        """Turns one kind of snapping on or off."""
+        snaps = self.window.panes.hands.snaps
+        snaps.symmetric_difference_update({snap})
+        on = [TITLES[name] for name in SNAPS if name in snaps]
+        self.window.show_snaps("snap: " + ", ".join(on) if on else "")
+        self.window.tell(f"Snapping to {TITLES[snap]} is {'on' if snap in snaps else 'off'}.")
+
+    def toggle_measure(self) -> None:
+        """Shows, or not, what lies between the last two picks."""
+        hands = self.window.panes.hands
+        hands.measuring = not hands.measuring
+        self.window.tell("Pick two: their distance is shown." if hands.measuring else "Measuring is off.")
+        self.window.panes.refresh()
+
+    def toggle_soft(self) -> None:
+        """Turns the soft range of transforms, the running one too, on or off; a quarter of the part's size at first."""
+        hands = self.window.panes.hands
+        if hands.soft:
+            self._soft_before = dict(hands.soft)
+            hands.soft = {}
+        else:
+            extent = (
+                self.window.stage.extent(self.window.session.document.active)
+                if self.window.session.document.parts
+                else np.zeros((0, 3))
+            )
+            size = float(np.linalg.norm(np.ptp(extent, axis=0))) if len(extent) else 40.0
+            hands.soft = self._soft_before or {"soft_range": max(1.0, round(size / 4.0))}
+        if self.window.view.mode is not None and self.window.sentence.is_open:
+            self.window.attempt(lambda: self.window.sentence.change(soft_range=hands.soft.get("soft_range", 0.0)))
+        self.window.tell(f"Soft range {hands.soft['soft_range']:g} mm." if hands.soft else "Soft range off.")
+        self.window.panes.refresh()
+
+    def toggle_look(self, name: str) -> None:
+        """Turns one thing of how the active view looks on or off."""
+        look = self.window.view.look_of
+        setattr(look, name, not getattr(look, name))
+        self.window.view.look_changed()
+
+    def set_look(self, **values: Any) -> None:
+        """Changes how the active view looks."""
+        for name, value in values.items():
+            setattr(self.window.view.look_of, name, value)
+        self.window.view.look_changed()
+
+    def cut_view(self) -> None:
+        """Cuts the active view open through the middle of what is framed, square to the axis it looks along most."""
+        look = self.window.view.look_of
+        if look.section is not None:
+            self.set_look(section=None)
+            return
+        extent = self.window.stage.extent(self.window.session.document.active)
+        if len(extent) == 0:
+            self.window.tell("There is nothing to cut open yet.")
+            return
+        axis = int(np.argmax(np.abs(self.window.view.camera.axes[2])))
+        self.set_look(section=(axis, float(0.5 * (extent[:, axis].min() + extent[:, axis].max()))))
+
+    def ask_guide(self) -> None:
+        """Puts an image that the person chooses into the direction the active view looks from."""
+        path = image_to_open(self.window)
+        if path is not None:
+            self.add_guide(path)
+
+    def add_guide(self, path: Path) -> None:
+        """Puts an image into the camera looked through, or the direction nearest to that of the active view."""
+        through = camera_here(self.window.view)
+        back = self.window.view.camera.axes[2]
+        view = through.name if through else max(AXES, key=lambda name: float(np.cross(*AXES[name]) @ back))
+        values = {"path": str(path), "view": view}
+        if self.window.attempt(lambda: self.window.sentence.start("add_guide", values, False)) and through is None:
+            self.window.view.look(view)
+
+    def turn_soft(self, factor: float) -> None:
+        """Makes the soft range of transforms, the running one too, larger or smaller."""
+        hands = self.window.panes.hands
+        if not hands.soft:
+            return
+        wanted = float(np.round(np.clip(hands.soft["soft_range"] * factor, 0.01, 1e6), 3))
+        hands.soft = {**hands.soft, "soft_range": wanted}
+        if self.window.view.mode is not None and self.window.sentence.is_open:
+            self.window.attempt(lambda: self.window.sentence.change(soft_range=wanted))
+        self.window.panes.refresh()
+
+    def set_axes(self, axes: HandleAxes) -> None:
+        """Lets the handle and typed moves count along other axes."""
+        self.window.panes.hands.axes = axes
+        self.window.tell(f"Axes of the {axes}.")
+        self.window.panes.refresh()
+
+    def set_pivot(self, pivot: HandlePivot) -> None:
+        """Lets rotate and scale keep something else in its place."""
+        if pivot == "anchor" and self.window.session.document.anchor is None:
+            self.window.tell("There is no anchor yet; set one first.")
+            return
+        self.window.panes.hands.pivot = pivot
+        self.window.tell(f"Pivot: {pivot}.")
+        self.window.panes.refresh()
+
+    def begins_with(self, key: str) -> dict[str, Any]:
+        """What a transform starts with: the soft range, the axes and the pivot that hands have."""
+        hands = self.window.panes.hands
+        start: dict[str, Any] = dict(hands.soft)
+        if hands.axes != "world":
+            rows = tuple(tuple(float(value) for value in axis) for axis in self.window.view.camera.axes)
+            start["frame"] = rows if hands.axes == "view" else hands.axes
+        if key != "move" and hands.pivot != "middle":
+            start["pivot"] = hands.pivot
+        return start
+
+    def toggle_kept(self) -> None:
+        """Locks the selection against clicks, boxes and brushes, or frees it."""
+        hands = self.window.panes.hands
+        hands.keeps_selection = not hands.keeps_selection
+        self.window.tell("The selection is locked." if hands.keeps_selection else "The selection is free again.")
+        self.window.panes.refresh()
+
+    # Cameras
+
+    def keep_camera(self) -> None:
+        """Keeps how the active view looks as a named camera; its name and numbers stand open in the sentence."""
+        taken = {camera.name for camera in self.window.session.document.cameras}
+        name = next(f"camera {n}" for n in range(1, len(taken) + 2) if f"camera {n}" not in taken)
+        values = {**self.window.view.camera.kept(), "name": name}
+        self.window.attempt(lambda: self.window.sentence.start("keep_camera", values, False))
+        self.window.panes.refresh()
+
+    def look_through(self, camera: NamedCamera) -> None:
+        """Looks through a named camera in the active view."""
+        self.window.view.look_through(camera)
+        self.window.tell(f"Looking through “{camera.name}”.")
+
+    def follow_cameras(self, old: Document, new: Document) -> None:
+        """Lets views that look through a camera that was changed go on looking through it."""
+        if old.cameras is new.cameras:
+            return
+        changed = {camera.name: camera for camera in new.cameras}
+        for view in self.window.panes.views:
+            known = next((camera for camera in old.cameras if view.camera.is_at(camera)), None)
+            if known is not None and known.name in changed and changed[known.name] != known:
+                view.look_through(changed[known.name])
+
+    # Guides and tools
+
+    def take_tool(self, tool: Tool | None) -> None:
+        """Lets the left button draw with a tool, or select again."""
+        self.window.panes.hands.tool = tool
+        self.window.view.mode = None
+        self.window.view.hover = None
+        if tool is not None:
+            self.window.tell(tool.hint)
+        self.window.panes.refresh()
+
+    def nudge(self) -> None:
+        """Takes the nudge brush; its numbers stand in the sentence."""
+        if self.window.attempt(lambda: self.window.sentence.start("nudge", self._brush(), True)):
+            self.take_tool(NudgeBrush(lambda: self.window.sentence.numbers("nudge")))
+
+    def cut(self) -> None:
+        """Takes the knife; its path is drawn by clicks, its numbers stand in the sentence."""
+        if self.window.attempt(lambda: self.window.sentence.start("cut", {}, True)):
+            self.take_tool(Knife(self._cut_along, self._cut_through))
+
+    def run_loop(self) -> None:
+        """Shows loops under the pointer and runs the one that is clicked."""
+        self.take_tool(RunLoop(self._loop_at))
+
+    def draw_curve(self) -> None:
+        """Draws the points of a smooth curve by clicks."""
+        hint = "Click the points of the curve, on a part or beside it; Enter is done."
+        self.take_tool(DrawLine(hint, self._curve_through))
+
+    def lay_strip(self) -> None:
+        """Draws a strip of quads over a part's surface by clicks."""
+        if self.window.attempt(lambda: self.window.sentence.start("lay_strip", {}, True)):
+            hint = "Click along another part's surface; width and count stand in the sentence; Enter lays the strip."
+            self.take_tool(DrawLine(hint, self._strip_along, on_surface=True))
+
+    def finish_tool(self) -> bool:
+        """Lets a tool that collects places make what was drawn; whether there is one."""
+        tool = self.window.panes.hands.tool
+        if isinstance(tool, Knife | DrawLine):
+            tool.finish(self.window.view)
+            self.window.panes.refresh()
+            return True
+        return False
+
+    def move_guide(self) -> None:
+        """Takes the tool that moves and sizes guides."""
+        if not self.window.session.document.guides:
+            self.window.tell("There is no guide yet; add an image first.")
+            return
+        self.take_tool(MoveGuide())
+
+    def calibrate_guide(self) -> None:
+        """Asks for two places of a guide and then for their true distance."""
+        if not self.window.session.document.guides:
+            self.window.tell("There is no guide yet; add an image first.")
+            return
+        self.take_tool(CalibrateGuide(self._calibrate))
+
+    def edit_guide(self, guide: Guide, **changes: Any) -> None:
+        """Changes how a guide looks."""
+        self.window.attempt(lambda: self.window.session.do("set_guide", name=guide.name, **changes))
+
+    def project_guide(self, guide: Guide) -> None:
+        """Projects a guide onto the active part, or no longer."""
+        document = self.window.session.document
+        if document.parts:
+            self.edit_guide(guide, onto="" if guide.onto == document.active else document.part.name)
+
+    # Helpers
+
+    def _cut_along(self, path: list[dict[str, Any]], closed: bool) -> None:
+        values = {**self.window.sentence.numbers("cut"), "path": tuple(path), "closed": closed}
+        self.window.attempt(lambda: self.window.sentence.start("cut", values, False))
+        self.window.view.setFocus()
+
+    def _cut_through(self, plane: tuple[Floats, Floats]) -> None:
+        point, normal = (tuple(float(value) for value in vector) for vector in plane)
+        if self.window.view.kind != "faces" or self.window.session.selection.kind != "faces":
+            self.window.attempt(self.window.session.select_none)
+        self.window.attempt(lambda: self.window.sentence.start("slice", {"plane": (point, normal)}, False))
+        self.window.view.setFocus()
+
+    def _loop_at(self, selection: Selection, ratio: float) -> None:
+        self.window.session.set_selection(selection)
+        self.window.attempt(lambda: self.window.sentence.start("run_loop", {"ratio": ratio}, False))
+        self.window.view.setFocus()
+
+    def _curve_through(self, places: list[Floats], part: str) -> None:
+        points = tuple(tuple(round(float(value), 4) for value in place) for place in places)
+        self.take_tool(None)
+        self.window.attempt(
+            lambda: self.window.sentence.start("add_curve", {"points": points, "kind": "smooth"}, False)
+        )
+
+    def _strip_along(self, places: list[Floats], part: str) -> None:
+        path = tuple(tuple(float(value) for value in place) for place in places)
+        document = self.window.session.document
+        onto = document.by_id(part).name if part and part != document.active else None
+        values = {**self.window.sentence.numbers("lay_strip"), "path": path, "onto": onto}
+        self.window.attempt(lambda: self.window.sentence.start("lay_strip", values, False))
+        self.window.view.setFocus()
+
+    def _calibrate(self, name: str, start: tuple[float, float], end: tuple[float, float]) -> None:
+        apart = float(np.hypot(end[0] - start[0], end[1] - start[1]))
+        self.take_tool(None)
+        values = {"name": name, "start": start, "end": end, "length": max(apart, 1e-6)}
+        if self.window.attempt(lambda: self.window.sentence.start("calibrate_guide", values, True)):
+            self.window.sentence.focus("length")
+            now = format_length(apart, self.window.session.document.unit)
+            self.window.tell(f"They are {now} apart now; type how far apart they truly are.")
+
+    def _brush(self) -> dict[str, Any]:
+        """The brush as it was last used, or of a tenth of the part's size."""
+        session = self.window.session
+        if session.state.key == "nudge":
+            numbers = dict(session.state.parameters)
+            return {name: numbers[name] for name in ("mode", "radius", "strength")}
+        extent = self.window.stage.extent(session.document.active) if session.document.parts else np.zeros((0, 3))
+        size = float(np.linalg.norm(np.ptp(extent, axis=0))) if len(extent) else 100.0
+        return {"radius": float(np.round(max(size / 10.0, 0.1), 1))}

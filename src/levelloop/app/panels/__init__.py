@@ -1,0 +1,1 @@
+"""Panels around the views."""

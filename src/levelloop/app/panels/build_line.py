@@ -1,0 +1,460 @@
+"""The build line: the active part from its cage through its recipe's steps to its result, the level rail in it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QContextMenuEvent, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PySide6.QtWidgets import QWidget
+
+from levelloop.app.theme import Theme, colour, text_font
+from levelloop.app.view.stage import AT_ONCE, Stage
+from levelloop.core.limits import MOST_FACES
+from levelloop.core.mesh.topology import Topology
+from levelloop.core.surface.surface import HIGHEST_LEVEL, level_counts
+from levelloop.document.document import Part
+from levelloop.document.recipe import Step, growth, label, rail_place
+from levelloop.document.session import Session
+
+Stop = int | str
+STOPS: tuple[Stop, ...] = (0, 1, 2, 3, 4, 5, 6, "limit")
+Y = 27.0  # where the line runs
+CAGE_AT, NAME_WIDTH, CHIP, GAP = 96.0, 236.0, 22.0, 16.0
+NARROWEST, WIDEST = 34.0, 110.0  # between two stops of the rail
+DRAGGED = 6.0  # pixels after which a press is a drag
+
+
+@dataclass(frozen=True)
+class Place:
+    """Where a stop of the rail stands; "cage" for the cage alone, before a recipe."""
+
+    stop: Stop
+    x: float
+
+
+@dataclass(frozen=True)
+class Station:
+    """Where a step of the recipe stands: its place among the steps, its chip from left to left + width."""
+
+    step: int
+    words: str
+    left: float
+    width: float
+
+    @property
+    def middle(self) -> float:
+        """The middle of its chip."""
+        return self.left + 0.5 * self.width
+
+    @property
+    def switch(self) -> QPointF:
+        """Where its switch is."""
+        return QPointF(self.left + 11.0, Y)
+
+
+@dataclass(frozen=True)
+class Layout:
+    """Where everything stands on the line. smooth: the middle of the rail's word, where no step says it."""
+
+    places: tuple[Place, ...]
+    stations: tuple[Station, ...]
+    smooth: float | None
+    add: float
+
+
+@dataclass(frozen=True, eq=False)
+class Counts:
+    """How many faces a part has along the line.
+
+    faces: after each step, 0 where it is not known, those after the rail with the rail at a level; base: what the rail
+    smooths, None where it is not known; rail: which step it drives.
+    """
+
+    faces: tuple[int, ...]
+    base: Topology | None
+    rail: int = 0
+    level: int = 0
+
+    def after(self, step: int, level: int) -> int:
+        """Faces after a step with the rail at a level; 0 where it is not known."""
+        count = self.faces[step] if step < len(self.faces) else 0
+        if step < self.rail or self.base is None or not self.base.n_faces:
+            return count
+        # What follows the rail has as many times as many faces as the rail makes.
+        return round(count * level_counts(self.base, level)[2] / level_counts(self.base, self.level)[2])
+
+
+class BuildLine(QWidget):
+    """One line with stations.
+
+    chosen: a stop of the rail was clicked or scrolled to. station_chosen: a step was clicked. switched: a step's switch
+    was. moved: a step was dragged, and to which place. asked_menu: a step's menu is wanted, and where; asked_add: that
+    of what can be added.
+    """
+
+    chosen = Signal(object)
+    station_chosen = Signal(int)
+    switched = Signal(int)
+    moved = Signal(int, int)
+    asked_menu = Signal(int, QPoint)
+    asked_add = Signal(QPoint)
+
+    def __init__(self, session: Session, stage: Stage, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session, self.stage, self.theme = session, stage, theme
+        self.setMouseTracking(True)
+        self.setFixedHeight(78)
+        self._over: Stop | Station | None = None
+        self._pressed: tuple[Station, float] | None = None
+        self._dragged_to: float | None = None
+        self._counted: tuple[Topology, tuple[Step, ...], Counts] | None = None
+        self.setToolTip("Page Up and Page Down change the level; Space shows the other of cage and smooth")
+
+    def sizeHint(self) -> QSize:
+        return QSize(800, 78)
+
+    # What stands where
+
+    @property
+    def stop(self) -> Stop | None:
+        """The stop that is shown now; None at a step before the rail, or without a part."""
+        if not self.session.document.parts:
+            return None
+        part = self.session.part
+        until = self.stage.until(part)
+        if until == 0:
+            return "cage"
+        if not self.stage.is_smooth(part):
+            return 0 if until is None else None
+        return "limit" if part.limit else part.level
+
+    def places(self) -> list[Place]:
+        """The stops with their x, from the cage on."""
+        return list(self.layout_now().places)
+
+    def stations(self) -> list[Station]:
+        """The steps of the recipe with where they stand."""
+        return list(self.layout_now().stations)
+
+    def layout_now(self) -> Layout:
+        """Where everything stands, for the width there is."""
+        steps = self.session.part.steps if self.session.document.parts else ()
+        rail = rail_place(steps)
+        metrics = QFontMetricsF(text_font(9.0))
+        words = [label(step) for step in steps]
+        widths = [metrics.horizontalAdvance(text) + 34.0 for text in words]
+        stops = STOPS if steps else STOPS[1:]
+        word = 0.0 if rail < len(steps) else 66.0
+        fixed = CAGE_AT + 24.0 + sum(widths) + GAP * len(widths) + word + 36.0 + 40.0
+        spacing = (self.width() - NAME_WIDTH - fixed) / (len(stops) - 1)
+        if spacing < NARROWEST and widths:
+            # Long recipes: chips give way before the rail does.
+            narrower = max(sum(widths) - (NARROWEST - spacing) * (len(stops) - 1), 30.0 * len(widths))
+            widths = [width * narrower / sum(widths) for width in widths]
+        spacing = min(max(spacing, NARROWEST), WIDEST)
+        x = CAGE_AT + 24.0
+        places = [Place("cage" if steps else 0, CAGE_AT)]
+        stations: list[Station] = []
+        smooth, add = None, 0.0
+
+        def stand(numbers: range) -> float:
+            here = x
+            for number in numbers:
+                stations.append(Station(number, words[number], here, widths[number]))
+                here += widths[number] + GAP
+            return here
+
+        x = stand(range(min(rail + 1, len(steps))))
+        if rail == len(steps):
+            # What is added comes before the smoothing that nobody has put anywhere.
+            add = x + 6.0
+            x += 30.0
+            smooth = x + 22.0
+            x += word
+        x += 10.0
+        places += [Place(stop, x + spacing * i) for i, stop in enumerate(stops)]
+        x += spacing * (len(stops) - 1) + 24.0
+        x = stand(range(rail + 1, len(steps)))
+        if rail < len(steps):
+            add = x + 6.0
+        return Layout(tuple(places), tuple(stations), smooth, add)
+
+    def stop_at(self, x: float) -> Stop | None:
+        """The stop near an x, where there is one."""
+        if not self.session.document.parts:
+            return None
+        nearest = min(self.places(), key=lambda place: abs(place.x - x))
+        return nearest.stop if abs(nearest.x - x) <= 22 else None
+
+    def station_at(self, x: float) -> Station | None:
+        """The step under an x, where there is one."""
+        return next((one for one in self.stations() if one.left <= x <= one.left + one.width), None)
+
+    def stepped(self, by: int) -> Stop:
+        """The stop so many places from the shown one."""
+        stop = self.stop
+        index = STOPS.index(stop) if stop in STOPS else 0
+        wanted = STOPS[min(max(index + by, 0), len(STOPS) - 1)]
+        if isinstance(wanted, int) and self.session.document.parts:
+            while wanted > 0 and self.stage.faces_at(self.session.part, wanted) > MOST_FACES:
+                wanted -= 1
+        return wanted
+
+    # Drawing
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        theme = self.theme
+        painter.fillRect(self.rect(), colour(theme.paper))
+        painter.setPen(QPen(colour(theme.line), 1))
+        painter.drawLine(0, 0, self.width(), 0)
+        if not self.session.document.parts:
+            painter.setFont(text_font(9.5))
+            painter.setPen(colour(theme.quiet))
+            painter.drawText(self.rect().adjusted(16, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, "No part yet.")
+            painter.end()
+            return
+        part, layout = self.session.part, self.layout_now()
+        counts = self._counts(part)
+        self._draw_way(painter, part, layout)
+        for station in layout.stations:
+            self._draw_station(painter, station, part, counts)
+        if self._pressed is not None and self._dragged_to is not None:
+            self._draw_drop(painter)
+        output: Stop = "limit" if part.limit else part.level
+        for place in layout.places:
+            self._draw_stop(painter, place, output)
+            self._draw_words(painter, place, part, counts.base)
+        self._draw_add(painter, layout.add)
+        self._draw_counts(painter, part, counts.base)
+        painter.end()
+
+    def _draw_way(self, painter: QPainter, part: Part, layout: Layout) -> None:
+        """The line itself, in ink as far as the part is shown."""
+        theme = self.theme
+        for tone, end in ((theme.line, self._far(layout)), (theme.ink, self._reached(part, layout))):
+            painter.setPen(QPen(colour(tone), 3))
+            painter.drawLine(QPointF(CAGE_AT, Y), QPointF(end, Y))
+        if layout.smooth is not None:
+            painter.setFont(text_font(9.0))
+            painter.setPen(colour(theme.quiet))
+            box = QRectF(layout.smooth - 27, Y - 9, 54, 18)
+            painter.fillRect(box, colour(theme.paper))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "smooth")
+
+    @staticmethod
+    def _far(layout: Layout) -> float:
+        """Where the line ends."""
+        return max(layout.places[-1].x, layout.add, *(one.left + one.width for one in layout.stations), CAGE_AT)
+
+    def _reached(self, part: Part, layout: Layout) -> float:
+        """How far along the line the part is shown."""
+        until, rail = self.stage.until(part), rail_place(part.steps)
+        on_rail = until is not None and until - 1 == rail and self.stage.is_smooth(part)
+        if until is not None and not on_rail:
+            return layout.stations[until - 1].left if until else CAGE_AT
+        after = [] if on_rail else [station.left for station in layout.stations if station.step > rail]
+        return max(after) if after else next((place.x for place in layout.places if place.stop == self.stop), CAGE_AT)
+
+    def _draw_station(self, painter: QPainter, station: Station, part: Part, counts: Counts) -> None:
+        theme, step = self.theme, part.steps[station.step]
+        until = self.stage.until(part)
+        is_here = until == station.step + 1
+        is_over = isinstance(self._over, Station) and self._over.step == station.step
+        picture = self.stage.pictures.get(part.id)
+        stuck = picture is not None and any(trouble.place == station.step for trouble in picture.built.troubles)
+        edge = theme.stop if stuck else theme.ink if is_here else theme.hover if is_over else theme.quiet
+        pen = QPen(colour(edge), 2.0 if is_here or stuck else 1.2)
+        if not step.enabled:
+            pen.setStyle(Qt.PenStyle.DashLine)
+        painter.setPen(pen)
+        painter.setBrush(colour(theme.panel))
+        box = QRectF(station.left, Y - CHIP / 2, station.width, CHIP)
+        painter.drawRoundedRect(box, 5, 5)
+        # Its switch: full where the step is on.
+        painter.setPen(QPen(colour(theme.ink if step.enabled else theme.quiet), 1.4))
+        painter.setBrush(colour(theme.ink) if step.enabled else Qt.BrushStyle.NoBrush)
+        painter.drawEllipse(station.switch, 3.5, 3.5)
+        painter.setFont(text_font(9.0))
+        painter.setPen(colour(theme.stop if stuck else theme.ink if step.enabled else theme.quiet))
+        room = box.adjusted(20, 0, -6, 0)
+        text = painter.fontMetrics().elidedText(station.words, Qt.TextElideMode.ElideRight, int(room.width()) + 2)
+        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, text)
+        faces = counts.after(station.step, max(part.level, int(part.limit)))
+        if step.enabled and faces:
+            painter.setFont(text_font(8.0))
+            painter.setPen(colour(theme.ink if is_here else theme.quiet))
+            under = QRectF(station.middle - 44, Y + 12, 88, 14)
+            painter.drawText(under, Qt.AlignmentFlag.AlignCenter, _short(faces))
+
+    def _draw_drop(self, painter: QPainter) -> None:
+        """Where a dragged step would come to stand."""
+        assert self._pressed is not None and self._dragged_to is not None
+        station = self._pressed[0]
+        painter.setPen(QPen(colour(self.theme.hover), 2.0))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        left = self._dragged_to - 0.5 * station.width
+        painter.drawRoundedRect(QRectF(left, Y - CHIP / 2 - 3, station.width, CHIP), 5, 5)
+
+    def _draw_stop(self, painter: QPainter, place: Place, output: Stop) -> None:
+        theme, shown = self.theme, self.stop
+        radius = 7.0 if place.stop == shown else 4.5
+        painter.setPen(QPen(colour(theme.ink if place.stop in (shown, output) else theme.quiet), 1.6))
+        fill = theme.ink if place.stop == shown else theme.hover if place.stop == self._over else theme.panel
+        painter.setBrush(colour(fill))
+        if place.x == CAGE_AT:
+            painter.drawRoundedRect(QRectF(place.x - radius, Y - radius, 2 * radius, 2 * radius), 2, 2)
+        else:
+            painter.drawEllipse(QPointF(place.x, Y), radius, radius)
+        if place.stop == output and place.stop != shown:
+            # The level that is written when the part is exported, where the view shows another.
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(QPointF(place.x, Y), 8.0, 8.0)
+
+    def _draw_words(self, painter: QPainter, place: Place, part: Part, base: Topology | None) -> None:
+        """What a stop is called, and how many faces there are at it."""
+        theme = self.theme
+        painter.setPen(colour(theme.ink if place.stop == self.stop else theme.quiet))
+        if place.x == CAGE_AT:
+            painter.setFont(text_font(9.0))
+            box = QRectF(14, Y - 9, 66, 18)
+            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, "cage")
+            words = _short(part.mesh.n_faces)
+        else:
+            number = str(place.stop) if place.stop != "limit" else "∞"
+            painter.setFont(text_font(8.0))
+            painter.drawText(QRectF(place.x - 12, Y - 23, 24, 14), Qt.AlignmentFlag.AlignCenter, number)
+            words = "limit"
+            if isinstance(place.stop, int):
+                words = _short(level_counts(base, place.stop)[2]) if base is not None else ""
+        painter.setFont(text_font(8.0))
+        painter.drawText(QRectF(place.x - 44, Y + 9, 88, 14), Qt.AlignmentFlag.AlignCenter, words)
+
+    def _draw_add(self, painter: QPainter, x: float) -> None:
+        theme = self.theme
+        painter.setPen(QPen(colour(theme.hover if self._over == "add" else theme.quiet), 1.4))
+        painter.setBrush(colour(theme.panel))
+        painter.drawEllipse(QPointF(x, Y), 8.0, 8.0)
+        painter.drawLine(QPointF(x - 3.5, Y), QPointF(x + 3.5, Y))
+        painter.drawLine(QPointF(x, Y - 3.5), QPointF(x, Y + 3.5))
+
+    def _draw_counts(self, painter: QPainter, part: Part, base: Topology | None) -> None:
+        """Exact counts of cage and result, always in sight."""
+        mesh = part.mesh
+        painter.setFont(text_font(8.5))
+        painter.setPen(colour(self.theme.quiet))
+        cage = f"Cage: {mesh.n_points:,} points, {mesh.n_edges:,} edges, {mesh.n_faces:,} faces"
+        line = QRectF(14, self.height() - 21, self.width() - 28, 16)
+        painter.drawText(line, Qt.AlignmentFlag.AlignLeft, cage)
+        if base is not None:
+            points, edges, faces = level_counts(base, max(part.level, 1) if part.limit else part.level)
+            name = f"Level {part.level}" + (" on the limit" if part.limit else "")
+            smooth = f"{name}: {points:,} points, {edges:,} edges, {faces:,} faces"
+            painter.drawText(line, Qt.AlignmentFlag.AlignRight, smooth)
+        painter.setFont(text_font(9.5, text_font().Weight.DemiBold))
+        painter.setPen(colour(self.theme.ink))
+        room = self.width() - NAME_WIDTH + 16
+        if self._far(self.layout_now()) + 24 < room:
+            box = QRectF(room, Y - 10, NAME_WIDTH - 30, 20)
+            name = painter.fontMetrics().elidedText(part.name, Qt.TextElideMode.ElideRight, int(box.width()))
+            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, name)
+
+    # Counting
+
+    def _counts(self, part: Part) -> Counts:
+        if not part.steps:
+            return Counts((), part.mesh.topology)
+        if self._counted is not None and self._counted[:2] == (part.mesh.topology, part.steps):
+            return self._counted[2]
+        built, level = None, 0
+        if part.mesh.n_faces * growth(part.steps) <= AT_ONCE:
+            built = part.plain
+        else:
+            # Too many to count here and now; the picture that is made elsewhere tells.
+            picture = self.stage.picture(part.id)
+            if picture is None or picture.part.steps is not part.steps or picture.until is not None:
+                return Counts((), None)
+            built, level = picture.built, picture.level
+        rail = rail_place(part.steps)
+        after = {stop.link.place: stop.topology for stop in built.stops}
+        before_rail = [after[place] for place in sorted(after) if place < rail]
+        faces = tuple(after[place].n_faces if place in after else 0 for place in range(len(part.steps)))
+        counts = Counts(faces, before_rail[-1] if before_rail else part.mesh.topology, rail, level)
+        self._counted = (part.mesh.topology, part.steps, counts)
+        return counts
+
+    # Hands
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        x = event.position().x()
+        if self._pressed is not None:
+            if self._dragged_to is not None or abs(x - self._pressed[1]) > DRAGGED:
+                self._dragged_to = x
+                self.update()
+            return
+        over: Stop | Station | None = self.station_at(x) or self.stop_at(x)
+        if over is None and self._is_add(x):
+            over = "add"
+        if over != self._over:
+            self._over = over
+            self.update()
+
+    def leaveEvent(self, event: object) -> None:
+        self._over = None
+        self.update()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        x = event.position().x()
+        if not self.session.document.parts or event.button() != Qt.MouseButton.LeftButton:
+            return
+        station = self.station_at(x)
+        if station is not None:
+            self._pressed = (station, x)
+            return
+        stop = self.stop_at(x)
+        if stop is not None:
+            self.chosen.emit(stop)
+        elif self._is_add(x):
+            self.asked_add.emit(QPoint(round(x), 0))
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._pressed is None:
+            return
+        station, x = self._pressed[0], event.position().x()
+        dragged = self._dragged_to is not None
+        self._pressed = self._dragged_to = None
+        if dragged:
+            others = [one for one in self.stations() if one.step != station.step]
+            to = sum(one.middle < x for one in others)
+            if to != station.step:
+                self.moved.emit(station.step, to)
+        elif abs(x - station.switch.x()) <= 9.0:
+            self.switched.emit(station.step)
+        else:
+            self.station_chosen.emit(station.step)
+        self.update()
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        station = self.station_at(float(event.pos().x()))
+        if station is not None:
+            self.asked_menu.emit(station.step, event.pos())
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        self.chosen.emit(self.stepped(1 if event.angleDelta().y() > 0 else -1))
+
+    def _is_add(self, x: float) -> bool:
+        return bool(self.session.document.parts) and abs(self.layout_now().add - x) <= 12.0
+
+
+def _short(number: int) -> str:
+    """A count short enough to stand under a stop; the exact one stands below the line."""
+    if number < 10_000:
+        return f"{number:,}"
+    if number < 999_500:
+        return f"{number / 1000:.0f} k"
+    return f"{number / 1e6:.1f} M"
+
+
+assert STOPS[-2] == HIGHEST_LEVEL

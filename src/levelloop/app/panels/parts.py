@@ -1,0 +1,354 @@
+"""The list of parts: groups that fold, names, colours, shown or hidden; drag to reorder or regroup."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QColor, QDropEvent, QKeyEvent, QMouseEvent, QPainter, QPixmap
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from levelloop.app.icons import icon
+from levelloop.app.panels.panels import heading, quiet_list
+from levelloop.app.theme import Theme, plain_label, text_font
+from levelloop.core.errors import LevelLoopError
+from levelloop.document.document import Part
+from levelloop.document.part_edits import grouped, in_group, moved_in_list, rename_group, show_group
+from levelloop.document.session import Session
+
+# What of a part its row shows.
+SHOWN = ("id", "name", "colour", "visible", "group", "locked", "helper", "shared", "attached")
+INDENT = 14  # pixels for each group a row is in
+
+
+@dataclass(frozen=True)
+class Row:
+    """One row of the list: a part, or a group by its whole path; depth: how many groups it is in."""
+
+    part: Part | None
+    group: str
+    depth: int
+
+
+class Name(QLineEdit):
+    """A name that can be typed over once asked to; Esc leaves it as it was. named: it was, with what was typed."""
+
+    named = Signal(str)
+
+    def __init__(self, text: str, parent: QWidget) -> None:
+        super().__init__(text, parent)
+        self._before = text
+        self.setFrame(False)
+        self.setStyleSheet("QLineEdit { background: transparent; border: none; padding: 1px; }")
+        self.setFont(text_font(9.5))
+        self._lock(True)
+        self.editingFinished.connect(self._finished)
+
+    def begin(self) -> None:
+        """Lets the name be typed over."""
+        self._before = self.text()
+        self._lock(False)
+        self.setFocus()
+        self.selectAll()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape:
+            self.setText(self._before)
+            self._leave()
+        else:
+            super().keyPressEvent(event)
+
+    def _finished(self) -> None:
+        if not self.isReadOnly():
+            text = self.text().strip()
+            self._leave()
+            self.named.emit(text)
+
+    def _leave(self) -> None:
+        """Gives the keyboard back: later keys are commands again."""
+        self._lock(True)
+        self.clearFocus()
+
+    def _lock(self, on: bool) -> None:
+        self.setReadOnly(on)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus if on else Qt.FocusPolicy.ClickFocus)
+        self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents, on)
+
+
+class PartRow(QWidget):
+    """One part: colour, name (double-click renames), shown or hidden."""
+
+    def __init__(self, panel: PartsPanel, part: Part, depth: int = 0) -> None:
+        super().__init__(panel.list)
+        # Through the panel: the document it shows may become another one.
+        self._panel, self.part = panel, part
+        theme = panel.theme
+        row = QHBoxLayout(self)
+        row.setContentsMargins(6 + INDENT * depth, 1, 4, 1)
+        row.setSpacing(7)
+        self.eye = _tool(self, "Hide" if part.visible else "Show")
+        self.eye.setIcon(icon("shown" if part.visible else "hidden", theme.ink, theme.selection))
+        self.eye.setIconSize(QSize(15, 15))
+        self.eye.clicked.connect(self._toggle)
+        chip = QLabel(self)
+        chip.setPixmap(_chip(part.colour))
+        self.name = Name(part.name, self)
+        self.name.named.connect(self._renamed)
+        count = plain_label(f"{part.mesh.n_faces:,}", self)
+        count.setObjectName("quiet")
+        count.setFont(text_font(8.5))
+        count.setToolTip("Faces of the cage")
+        row.addWidget(self.eye)
+        row.addWidget(chip)
+        row.addWidget(self.name, 1)
+        words = [
+            "locked" if part.locked else "",
+            "helper" if part.helper else "",
+            "instance" if part.shared else "",
+            "attached" if part.attached else "",
+        ]
+        if any(words):
+            where = plain_label(" · ".join(filter(None, words)), self)
+            where.setObjectName("quiet")
+            where.setFont(text_font(8.5))
+            row.addWidget(where)
+        row.addWidget(count)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        if self.name.geometry().contains(event.position().toPoint()):
+            self.begin_rename()
+
+    def begin_rename(self) -> None:
+        """Lets the name be typed over."""
+        self.name.begin()
+
+    def _renamed(self, text: str) -> None:
+        if not text:
+            self.name.setText(self.part.name)
+            self._panel.told.emit("A part needs a name.")
+        elif text != self.part.name:
+            self._set(name=text)
+
+    def _toggle(self) -> None:
+        self._set(visible=not self.part.visible)
+
+    def _set(self, **looks: object) -> None:
+        try:
+            self._panel.session.do("set_part", part=self.part.name, **looks)
+        except LevelLoopError as error:
+            self.name.setText(self.part.name)
+            self._panel.told.emit(str(error))
+        else:
+            self._panel.told.emit(self._panel.session.state.message)
+
+
+class GroupRow(QWidget):
+    """One group: folded or open, name (double-click renames), all of it shown or hidden."""
+
+    def __init__(self, panel: PartsPanel, group: str, depth: int, folded: bool, parts: list[Part]) -> None:
+        super().__init__(panel.list)
+        self.group = group
+        row = QHBoxLayout(self)
+        row.setContentsMargins(6 + INDENT * depth, 1, 4, 1)
+        row.setSpacing(5)
+        self.fold = _tool(self, "Open" if folded else "Fold")
+        self.fold.setText("▸" if folded else "▾")
+        self.fold.clicked.connect(lambda: panel.fold(group))
+        shown = any(part.visible for part in parts)
+        self.eye = _tool(self, "Hide the group" if shown else "Show the group")
+        self.eye.setIcon(icon("shown" if shown else "hidden", panel.theme.ink, panel.theme.selection))
+        self.eye.setIconSize(QSize(15, 15))
+        self.eye.clicked.connect(lambda: panel.show_group(group, not shown))
+        self.name = Name(group.split("/")[-1], self)
+        self.name.setFont(text_font(9.5, text_font().Weight.DemiBold))
+        self.name.named.connect(lambda name: panel.rename_group(group, name))
+        count = plain_label(f"{len(parts)}", self)
+        count.setObjectName("quiet")
+        count.setFont(text_font(8.5))
+        count.setToolTip("Parts in the group")
+        for widget in (self.fold, self.eye):
+            row.addWidget(widget)
+        row.addWidget(self.name, 1)
+        row.addWidget(count)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        if self.name.geometry().contains(event.position().toPoint()):
+            self.name.begin()
+
+
+class PartList(QListWidget):
+    """A list whose rows can be dragged. dropped: which row, onto or before which other, and which of both."""
+
+    dropped = Signal(int, int, bool)
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """Tells where the row was let go; the list itself is only changed by the document."""
+        target = self.indexAt(event.position().toPoint())
+        position = self.dropIndicatorPosition()
+        row = target.row() if target.isValid() else self.count()
+        onto = position == QAbstractItemView.DropIndicatorPosition.OnItem
+        if position == QAbstractItemView.DropIndicatorPosition.BelowItem:
+            row += 1
+        event.setDropAction(Qt.DropAction.IgnoreAction)
+        event.accept()
+        self.dropped.emit(self.currentRow(), row, onto)
+
+
+class PartsPanel(QWidget):
+    """The parts of the document. told: a sentence for the person."""
+
+    told = Signal(str)
+    asked_menu = Signal(object)
+
+    def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session, self.theme = session, theme
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 10, 10, 6)
+        column.setSpacing(4)
+        column.addWidget(heading("PARTS", self))
+        self.list = PartList(self)
+        quiet_list(self, self.list)
+        self.list.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
+        self.list.dropped.connect(self.drop)
+        self.rows: list[Row] = []
+        self._folded: set[str] = set()
+        self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.list.customContextMenuRequested.connect(lambda place: self.asked_menu.emit(self.list.mapToGlobal(place)))
+        self.list.currentRowChanged.connect(self._chosen)
+        column.addWidget(self.list)
+        self._shown: tuple[object, ...] = ()
+        self.refresh()
+
+    def set_theme(self, theme: Theme) -> None:
+        """Shows the list in another theme."""
+        self.theme, self._shown = theme, ()
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Brings the list up to date."""
+        document = self.session.document
+        shown = (
+            tuple(sorted(self._folded)),
+            *((part.mesh.n_faces, *(getattr(part, name) for name in SHOWN)) for part in document.parts),
+        )
+        self.list.blockSignals(True)
+        if shown != self._shown:
+            self._shown = shown
+            self._rebuild()
+        here = {part.id: part for part in document.parts}
+        for number, row in enumerate(self.rows):
+            widget = self.list.itemWidget(self.list.item(number))
+            if row.part is not None and isinstance(widget, PartRow):
+                widget.part = here[row.part.id]
+            if row.part is not None and row.part.id == document.active:
+                self.list.setCurrentRow(number)
+        self.list.blockSignals(False)
+
+    def row_of(self, part_id: str) -> int:
+        """The row of a part, −1 while its group is folded."""
+        return next((n for n, row in enumerate(self.rows) if row.part is not None and row.part.id == part_id), -1)
+
+    def fold(self, group: str) -> None:
+        """Folds a group, or opens it."""
+        self._folded.symmetric_difference_update({group})
+        self.refresh()
+
+    def show_group(self, group: str, shown: bool) -> None:
+        """Shows or hides all parts of a group."""
+        word = "Show" if shown else "Hide"
+        self.session.apply(show_group(self.session.document, group, shown), f"{word} the group “{group}”")
+
+    def rename_group(self, group: str, name: str) -> None:
+        """Gives a group another name."""
+        if not name.strip() or "/" in name:
+            self.told.emit("A group needs a name without “/”.")
+            self._shown = ()
+            self.refresh()
+        elif name.strip() != group.split("/")[-1]:
+            document = rename_group(self.session.document, group, name.strip())
+            self.session.apply(document, f"Call the group “{name.strip()}”")
+
+    def drop(self, dragged: int, target: int, onto: bool) -> None:
+        """Moves a row onto another one or before it: into its group, to its place."""
+        if not 0 <= dragged < len(self.rows) or dragged == target:
+            return
+        moved = self.rows[dragged]
+        there = self.rows[target] if target < len(self.rows) else Row(None, "", 0)
+        last = target >= len(self.rows)
+        before = None if last or there.part is None or onto else there.part.id
+        if there.part is None and not last:
+            # A group's own row: dropped onto it, into it; dropped before it, beside it.
+            group = there.group if onto else there.group.rpartition("/")[0]
+            first = in_group(self.session.document, there.group)
+            before = None if onto else first[0].id
+        else:
+            group = there.group
+        names = [moved.part.id] if moved.part else [part.id for part in in_group(self.session.document, moved.group)]
+        if moved.part is None:
+            if group == moved.group or group.startswith(moved.group + "/"):
+                self.told.emit("A group cannot go into itself.")
+                return
+            whole = "/".join(filter(None, (group, moved.group.split("/")[-1])))
+        document = self.session.document
+        for part_id in names:
+            part = document.by_id(part_id)
+            goes_to = group if moved.part else whole + part.group[len(moved.group) :]
+            document = moved_in_list(document, part_id, before, goes_to)
+        word = f"“{moved.part.name}”" if moved.part else f"the group “{moved.group}”"
+        where = f" into “{group}”" if group else ""
+        self.session.apply(document, f"Move {word}{where} in the list")
+
+    def _rebuild(self) -> None:
+        self.list.clear()
+        self.rows = []
+        document = self.session.document
+        for part, group in grouped(document):
+            path = group if part is None else part.group
+            parents = ["/".join(path.split("/")[: n + 1]) for n in range(path.count("/") + 1)] if path else []
+            above = parents if part is not None else parents[:-1]
+            if any(parent in self._folded for parent in above):
+                continue
+            row = Row(part, path, len(above))
+            self.rows.append(row)
+            item = QListWidgetItem(self.list)
+            item.setSizeHint(QSize(100, 30))
+            if part is not None:
+                widget: QWidget = PartRow(self, part, row.depth)
+            else:
+                widget = GroupRow(self, path, row.depth, path in self._folded, in_group(document, path))
+            self.list.setItemWidget(item, widget)
+
+    def _chosen(self, number: int) -> None:
+        part = self.rows[number].part if 0 <= number < len(self.rows) else None
+        if part is not None and part.id != self.session.document.active:
+            self.session.activate(part.id)
+
+
+def _chip(name: str) -> QPixmap:
+    pixmap = QPixmap(12, 12)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(pixmap)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setBrush(QColor(name))
+    painter.setPen(QColor("#8B857A"))
+    painter.drawRoundedRect(1, 1, 10, 10, 3, 3)
+    painter.end()
+    return pixmap
+
+
+def _tool(parent: QWidget, hint: str) -> QToolButton:
+    button = QToolButton(parent)
+    button.setToolTip(hint)
+    button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    return button

@@ -1,0 +1,82 @@
+"""Lines drawn in a view: points of a curve, or the middle of a strip over another part's surface."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PySide6.QtCore import QPoint, QPointF
+from PySide6.QtGui import QPainter, QPen
+
+from levelloop.app.theme import colour
+from levelloop.app.view.picking import surface_place
+from levelloop.core.arrays import Floats
+
+if TYPE_CHECKING:
+    from levelloop.app.view.viewport import Viewport
+
+
+class DrawLine:
+    """Collects places by clicks, on the surface under the pointer or in the plane of the view; Enter is done.
+
+    done: called with the places, the document's part whose surface they lie on (empty for none) among them.
+    on_surface: whether every place must lie on a part.
+    """
+
+    def __init__(self, hint: str, done: Callable[[list[Floats], str], None], on_surface: bool = False) -> None:
+        self.hint = hint
+        self._done, self._on_surface = done, on_surface
+        self._places: list[Floats] = []
+        self._part = ""
+
+    def press(self, view: Viewport, place: QPoint) -> None:
+        """Adds the place under the pointer."""
+        found = surface_place(view.sight(), *view.device(place))
+        if found is None and self._on_surface:
+            view.told.emit("Click on a part's surface.")
+            return
+        if found is not None:
+            self._part = self._part or found[1].part.id
+        self._places.append(found[0] if found is not None else self._in_plane(view, place))
+        view.told.emit(f"{len(self._places)} points; Enter is done, Esc leaves.")
+
+    def drag(self, view: Viewport, place: QPoint) -> None:
+        """Moves the last place along."""
+        if self._places and not self._on_surface:
+            self._places[-1] = self._in_plane(view, place)
+
+    def release(self, view: Viewport, place: QPoint) -> None:
+        """Nothing: a place is there from the moment the button went down."""
+
+    def finish(self, view: Viewport) -> None:
+        """Makes what was drawn."""
+        if len(self._places) < 2:
+            view.told.emit("Click at least two places first.")
+            return
+        places, self._places = self._places, []
+        part, self._part = self._part, ""
+        self._done(places, part)
+
+    def draw(self, view: Viewport, painter: QPainter) -> None:
+        """The line so far, and from its end to the pointer."""
+        tone = colour(view.theme.selection)
+        screen = [QPointF(x, y) for x, y, _ in view.on_screen(np.array(self._places).reshape(-1, 3))]
+        painter.setPen(QPen(tone, 2.0))
+        painter.setBrush(colour(view.theme.panel))
+        if screen:
+            for one, other in zip(screen, [*screen[1:], QPointF(view.pointer)], strict=True):
+                painter.drawLine(one, other)
+        for place in screen:
+            painter.drawEllipse(place, 3.5, 3.5)
+
+    def _in_plane(self, view: Viewport, place: QPoint) -> Floats:
+        """Where the line of sight meets the ground, or in a view from a side the plane through the last place."""
+        origin, direction = view.camera.ray(place.x(), place.y(), view.width(), view.height())
+        through = self._places[-1] if self._places else np.zeros(3)
+        axis = int(np.argmax(np.abs(view.camera.axes[2])))
+        normal = np.eye(3)[2 if view.camera.tilt > 15.0 else axis]
+        slope = float(direction @ normal)
+        if abs(slope) < 1e-6:
+            return through
+        return np.asarray(origin + direction * float((through - origin) @ normal) / slope)

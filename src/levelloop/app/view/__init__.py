@@ -1,0 +1,1 @@
+"""Views: camera, picking, what is shown."""

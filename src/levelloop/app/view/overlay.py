@@ -1,0 +1,387 @@
+"""The overlay: what is written and drawn over a view in screen space: handle, box, markers, axes."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QFont, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QWidget
+
+from levelloop.app.theme import Theme, colour, text_font
+from levelloop.app.view.guide_places import camera_here
+from levelloop.app.view.picking import element_places, visible
+from levelloop.core.measure.between import face_card, measure_between, selection_size
+from levelloop.core.measure.gauge import LoopGauge
+from levelloop.core.review.findings import Finding
+from levelloop.core.select.soft_range import falloff
+from levelloop.document.scripting.units import format_length, format_number
+
+if TYPE_CHECKING:
+    from levelloop.app.view.viewport import Viewport
+
+MOST_MARKERS = 400
+BRUSH_RADIUS = 22.0
+
+
+class Overlay(QWidget):
+    """A see-through sheet over a view; it takes no events."""
+
+    def __init__(self, view: Viewport) -> None:
+        super().__init__(view)
+        self.view = view
+        self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.setAttribute(Qt.WidgetAttribute.WA_NoSystemBackground)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._draw_markers(painter)
+        self._draw_handle(painter)
+        self._draw_box(painter)
+        self._draw_measure(painter)
+        self._draw_gauge(painter)
+        self._draw_catch(painter)
+        self._draw_falloff(painter)
+        if self.view.hands.tool is not None:
+            self.view.hands.tool.draw(self.view, painter)
+        self._draw_axes(painter)
+        self._draw_corner(painter)
+        painter.end()
+
+    def _draw_box(self, painter: QPainter) -> None:
+        box = self.view.box
+        blue = self.view.theme.selection
+        if self.view.lasso:
+            painter.setPen(QPen(colour(blue), 1.0, Qt.PenStyle.DashLine))
+            painter.setBrush(colour(blue, 0.08))
+            painter.drawPolygon(QPolygonF([QPointF(place) for place in self.view.lasso]))
+        if self.view.brush is not None:
+            painter.setPen(QPen(colour(blue), 1.4))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(QPointF(self.view.brush), BRUSH_RADIUS, BRUSH_RADIUS)
+        if box is None:
+            return
+        painter.setPen(QPen(colour(blue), 1.0, Qt.PenStyle.DashLine))
+        painter.setBrush(colour(blue, 0.08))
+        painter.drawRect(box)
+
+    def _draw_handle(self, painter: QPainter) -> None:
+        handle = self.view.handle()
+        if handle is None:
+            return
+        view, theme = self.view, self.view.theme
+        colours = (theme.axis_x, theme.axis_y, theme.axis_z)
+        grip = view.grip()
+        arms = handle.arms(view.camera, view.width(), view.height())
+        centre = QPointF(*arms[0, :2])
+        if handle.mode == "rotate":
+            for axis, ring in enumerate(handle.rings(view.camera, view.width(), view.height())):
+                painter.setPen(QPen(colour(colours[axis], 0.95), 3.6 if axis == grip else 2.2))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y, _ in ring]))
+        else:
+            for axis in range(3):
+                end = QPointF(*arms[1 + axis, :2])
+                painter.setPen(QPen(colour(colours[axis]), 3.6 if axis == grip else 2.2))
+                painter.drawLine(centre, end)
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(colour(colours[axis]))
+                if handle.mode == "move":
+                    # A drop that points along its axis.
+                    angle = math.degrees(math.atan2(end.y() - centre.y(), end.x() - centre.x()))
+                    painter.save()
+                    painter.translate(end)
+                    painter.rotate(angle)
+                    painter.drawPolygon(QPolygonF([QPointF(9, 0), QPointF(-3, 5), QPointF(0, 0), QPointF(-3, -5)]))
+                    painter.restore()
+                else:
+                    painter.drawRoundedRect(QRectF(end.x() - 4.5, end.y() - 4.5, 9, 9), 2, 2)
+            for axis, corners in enumerate(handle.planes(view.camera, view.width(), view.height())):
+                # A bead of the two colours it moves along.
+                x, y = corners[:, :2].mean(axis=0)
+                radius = 6.5 if grip == 4 + axis else 5.0
+                bead = QRectF(x - radius, y - radius, 2 * radius, 2 * radius)
+                painter.setPen(Qt.PenStyle.NoPen)
+                for half, other in enumerate(((axis + 1) % 3, (axis + 2) % 3)):
+                    painter.setBrush(colour(colours[other], 0.95 if grip == 4 + axis else 0.7))
+                    painter.drawPie(bead, (45 + 180 * half) * 16, 180 * 16)
+        painter.setPen(QPen(colour(theme.ink), 1.4))
+        painter.setBrush(colour(theme.panel, 0.95 if grip == 3 else 0.75))
+        painter.drawEllipse(centre, 5.5, 5.5)
+        painter.setFont(text_font(8.5))
+        for axis in range(3):
+            away = arms[1 + axis, :2] - arms[0, :2]
+            length = float(np.hypot(*away))
+            if length > 16:
+                place = arms[0, :2] + away * (length + 16) / length
+                painter.setPen(colour(colours[axis]))
+                painter.drawText(
+                    QRectF(place[0] - 10, place[1] - 10, 20, 20), Qt.AlignmentFlag.AlignCenter, "xyz"[axis]
+                )
+
+    def _draw_catch(self, painter: QPainter) -> None:
+        """A ring and a word where a drag was caught."""
+        catch = self.view.catch
+        if catch is None:
+            return
+        x, y, depth = self.view.on_screen(catch.place[None])[0]
+        if depth > 1.0:
+            return
+        teal = self.view.theme.hover
+        painter.setPen(QPen(colour(teal), 2.0))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawEllipse(QPointF(x, y), 8.0, 8.0)
+        painter.setFont(text_font(8.5))
+        _label(painter, QPointF(x + 14, y - 22), catch.by, self.view.theme)
+
+    def _draw_falloff(self, painter: QPainter) -> None:
+        """The curve by which points follow less and less, over the soft range, at the lower left."""
+        soft = self.view.scenery.running_soft()
+        if soft is None:
+            return
+        card = QRectF(84, self.height() - 84, 150, 68)
+        painter.setPen(QPen(colour(self.view.theme.line), 1.0))
+        painter.setBrush(colour(self.view.theme.panel, 0.95))
+        painter.drawRoundedRect(card, 5, 5)
+        ratios = np.linspace(0.0, 1.0, 33)
+        left, low, across, high = card.x() + 12, card.y() + 42, card.width() - 24, 32.0
+        curve = [
+            QPointF(left + ratio * across, low - share * high)
+            for ratio, share in zip(ratios.tolist(), falloff(ratios, soft.shape).tolist(), strict=True)
+        ]
+        painter.setPen(QPen(colour(self.view.theme.selection), 2.0))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolyline(QPolygonF(curve))
+        painter.setFont(text_font(8.5))
+        painter.setPen(colour(self.view.theme.quiet))
+        words = f"{format_length(soft.range, self.view.session.document.unit)} {soft.shape} · Ctrl+wheel"
+        painter.drawText(
+            card.adjusted(10, 44, -6, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words
+        )
+
+    def _draw_gauge(self, painter: QPainter) -> None:
+        """A card at the lower right about the loop that the pointer rests on."""
+        if self.view.gauge is None:
+            return
+        lines = gauge_words(self.view.gauge[0], self.view.session.document.unit)
+        painter.setFont(text_font(9.0))
+        width = max(painter.fontMetrics().horizontalAdvance(line) for line in lines) + 24
+        height = 18 * len(lines) + 14
+        card = QRectF(self.width() - width - 16, self.height() - height - 16, width, height)
+        painter.setPen(QPen(colour(self.view.theme.line), 1.0))
+        painter.setBrush(colour(self.view.theme.panel, 0.95))
+        painter.drawRoundedRect(card, 5, 5)
+        for row, line in enumerate(lines):
+            painter.setFont(text_font(9.0, QFont.Weight.DemiBold if row == 0 else QFont.Weight.Normal))
+            painter.setPen(colour(self.view.theme.ink if row == 0 else self.view.theme.quiet))
+            box = QRectF(card.x() + 12, card.y() + 7 + 18 * row, width, 18)
+            painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, line)
+
+    def _draw_measure(self, painter: QPainter) -> None:
+        """A line between the last two picks with its length; and what a single picked face is like."""
+        view = self.view
+        if not view.hands.measuring or not view.session.document.parts:
+            return
+        part = view.session.part
+        mesh, selection = part.to_world(part.mesh), view.session.selection
+        unit = view.session.document.unit
+        painter.setFont(text_font(9.0))
+        between = measure_between(mesh, selection)
+        if between is not None:
+            ends = view.on_screen(np.stack((between.start, between.end)))
+            if (ends[:, 2] > 1.0).any():
+                return
+            start, end = QPointF(*ends[0, :2]), QPointF(*ends[1, :2])
+            painter.setPen(QPen(colour(view.theme.ink), 1.6))
+            painter.drawLine(start, end)
+            for tip in (start, end):
+                painter.setBrush(colour(view.theme.panel))
+                painter.drawEllipse(tip, 4.0, 4.0)
+            words = [format_length(between.distance, unit)]
+            words += [f"d{axis} {format_length(part_, unit)}" for axis, part_ in zip("xyz", between.parts, strict=True)]
+            if between.angle is not None:
+                words.append(f"{format_number(between.angle)}°")
+            if len(selection) > 2:
+                size = " x ".join(format_number(side) for side in selection_size(mesh, selection))
+                words.append(f"all {size} mm")
+            _label(painter, (start + end) / 2 + QPointF(12, -24), "  ·  ".join(words), view.theme)
+        elif selection.kind == "faces" and len(selection) == 1:
+            card = face_card(mesh, int(selection.indices[0]))
+            picture = view.stage.picture(part.id)
+            if picture is None:
+                return
+            x, y, _ = view.on_screen(picture.face_middles[selection.indices[:1]])[0]
+            words = [f"{card.sides} sides", f"{format_number(card.area)} mm²", f"1 : {format_number(card.proportion)}"]
+            _label(painter, QPointF(x + 12, y - 24), "  ·  ".join(words), view.theme)
+
+    def _draw_axes(self, painter: QPainter) -> None:
+        """Three short axes at the bottom left, so that one knows where up is."""
+        theme = self.view.theme
+        middle = QPointF(40, self.height() - 40)
+        right, upward, backward = self.view.camera.axes
+        order = sorted(range(3), key=lambda axis: backward[axis])
+        painter.setFont(text_font(8.5))
+        for axis in order:
+            tone = colour((theme.axis_x, theme.axis_y, theme.axis_z)[axis], 0.9)
+            end = middle + QPointF(24 * right[axis], -24 * upward[axis])
+            painter.setPen(QPen(tone, 1.8))
+            painter.drawLine(middle, end)
+            tip = middle + QPointF(34 * right[axis], -34 * upward[axis])
+            painter.drawText(QRectF(tip.x() - 9, tip.y() - 9, 18, 18), Qt.AlignmentFlag.AlignCenter, "xyz"[axis])
+
+    def _draw_corner(self, painter: QPainter) -> None:
+        """What the view is, in words, at the top left."""
+        view = self.view
+        camera = view.camera
+        names = {
+            (0.0, 0.0): "front",
+            (90.0, 0.0): "right",
+            (-90.0, 0.0): "left",
+            (0.0, 90.0): "top",
+            (0.0, -90.0): "bottom",
+        }
+        name = names.get((round(camera.turn, 3), round(camera.tilt, 3)), "")
+        if abs(abs(camera.turn) - 180.0) < 1e-3 and abs(camera.tilt) < 1e-3:
+            name = "back"
+        kind = "Perspective" if camera.perspective else "Orthographic"
+        through = camera_here(view)
+        words = [f"Through “{through.name}”" if through else kind + (f", from the {name}" if name else "")]
+        if view.mode is not None and view.hands.axes != "world":
+            words.append(f"axes of the {view.hands.axes}")
+        if view.mode in ("rotate", "scale") and view.hands.pivot != "middle":
+            words.append(f"pivot {view.hands.pivot}")
+        if view.hands.keeps_selection:
+            words.append("selection locked")
+        if view.look_of.x_ray:
+            words.append("x-ray")
+        if view.reach != "visible":
+            words.append("selecting through" if view.reach == "through" else "selecting what faces you")
+        if view.look_of.shading != "clay":
+            words.append(view.look_of.shading)
+        if view.look_of.section is not None:
+            words.append("cut open")
+        painter.setFont(text_font(8.5))
+        painter.setPen(colour(view.theme.ink if view.is_active else view.theme.quiet))
+        if view.is_active:
+            painter.setFont(text_font(8.5, QFont.Weight.DemiBold))
+        painter.drawText(QRectF(14, 10, 400, 20), Qt.AlignmentFlag.AlignLeft, "  ·  ".join(words))
+
+    def _draw_markers(self, painter: QPainter) -> None:
+        finding = self.view.hands.finding
+        if finding is None or finding.count == 0 or self.view.stage.picture(self.view.hands.finding_part) is None:
+            return
+        places = self._marker_places(finding)[:MOST_MARKERS]
+        screen = self.view.camera.project(places, *self.view.pixels)
+        seen = visible(self.view.sight(), screen)
+        screen[:, :2] /= self.view.devicePixelRatioF()
+        for number, ((x, y, depth), is_seen) in enumerate(zip(screen.tolist(), seen.tolist(), strict=True)):
+            if depth <= 1.0 and -20 < x < self.width() + 20 and -20 < y < self.height() + 20:
+                _draw_marker(painter, QPointF(x, y), finding, number, is_seen, self.view)
+
+    def _marker_places(self, finding: Finding) -> np.ndarray:
+        """Where the found elements are shown, on the smooth surface where that is shown."""
+        picture = self.view.stage.picture(self.view.hands.finding_part)
+        assert picture is not None
+        if finding.mesh == "result":
+            stepped = picture.stepped_places(finding.kind)
+            places = finding.at[:0] if stepped is None else stepped
+        else:
+            places = element_places(picture, finding.kind)
+        if finding.indices.max(initial=-1) < len(places):
+            return np.asarray(places[finding.indices])
+        return np.asarray(finding.at)
+
+
+def _draw_marker(
+    painter: QPainter, place: QPointF, finding: Finding, number: int, is_seen: bool, view: Viewport
+) -> None:
+    """Shape and number first, colour second: a polygon of as many sides as a pole has edges or a face has sides."""
+    theme = view.theme
+    strength = 1.0 if is_seen else 0.35
+    current = number == view.hands.finding_step
+    radius = 12.0 if current else 9.0
+    tone = theme.severity(finding.severity)
+    painter.setPen(QPen(colour(tone, strength), 2.2 if current else 1.6))
+    painter.setBrush(colour(theme.panel, 0.92 * strength))
+    label = ""
+    if finding.check == "poles":
+        label = str(finding.valence)
+        sides = finding.valence
+        shape = _star(place, radius * 1.15, 6) if sides >= 6 else _polygon(place, radius * 1.1, max(sides, 3))
+    elif finding.check in ("triangles", "ngons"):
+        label = "3" if finding.check == "triangles" else ""
+        shape = _polygon(place, radius * 1.1, 3 if finding.check == "triangles" else 8)
+    elif finding.check == "flipped":
+        shape = _polygon(place, radius, 4)
+        label = "⇅"
+    elif finding.kind == "edges":
+        painter.drawEllipse(place, radius * 0.45, radius * 0.45)
+        painter.drawEllipse(place, radius * 0.2, radius * 0.2)
+        return
+    else:
+        shape = _polygon(place, radius * 0.8, 4)
+    painter.drawPolygon(shape)
+    if finding.check == "ngons":
+        painter.save()
+        painter.setPen(QPen(colour(tone, strength * 0.7), 1.2))
+        for step in (-4, 0, 4):
+            reach = math.sqrt(max(radius**2 - (step * 1.4) ** 2, 0)) * 0.7
+            painter.drawLine(
+                place + QPointF(step - reach, step + reach) / 1.4, place + QPointF(step + reach, step - reach) / 1.4
+            )
+        painter.restore()
+    elif label:
+        painter.setFont(text_font(8.0 if current else 7.0))
+        painter.setPen(colour(theme.ink, strength))
+        box = QRectF(place.x() - 12, place.y() - 12 + (2 if label == "3" else 0), 24, 24)
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, label)
+
+
+def gauge_words(gauge: LoopGauge, unit: str) -> list[str]:
+    """What the gauge says, line by line."""
+    count = len(gauge.edges)
+    kind = "Closed loop" if gauge.closed else "Loop"
+    lines = [f"{kind} of {count} {'edge' if count == 1 else 'edges'}, {format_length(gauge.length, unit)}"]
+    if gauge.ends:
+        same = len(set(gauge.ends)) == 1
+        lines.append(f"Both ends {gauge.ends[0]}" if same else "Ends " + " and ".join(gauge.ends))
+
+    def spread(pair: tuple[float, float]) -> str:
+        low, high = (format_length(value, unit) for value in pair)
+        return low if low == high else f"{low} to {high}"
+
+    for side, reach in zip(("left", "right"), gauge.supports, strict=True):
+        lines.append(f"Next loop {side}: {spread(reach) if reach else 'none'}")
+    if gauge.crease is not None:
+        low, high = gauge.crease
+        lines.append(f"Creased {low:g}" + (f" to {high:g}" if high > low else ""))
+    else:
+        lines.append(f"Turns with radius {spread(gauge.radius)}" if gauge.radius else "Lies flat")
+    return lines
+
+
+def _label(painter: QPainter, place: QPointF, words: str, theme: Theme) -> None:
+    """Words on a small card."""
+    width = painter.fontMetrics().horizontalAdvance(words) + 16
+    card = QRectF(place.x(), place.y(), width, 21)
+    painter.setPen(QPen(colour(theme.line), 1.0))
+    painter.setBrush(colour(theme.panel, 0.94))
+    painter.drawRoundedRect(card, 4, 4)
+    painter.setPen(colour(theme.ink))
+    painter.drawText(card, Qt.AlignmentFlag.AlignCenter, words)
+
+
+def _polygon(centre: QPointF, radius: float, sides: int) -> QPolygonF:
+    angles = [-math.pi / 2 + 2 * math.pi * i / sides for i in range(sides)]
+    return QPolygonF([QPointF(centre.x() + radius * math.cos(a), centre.y() + radius * math.sin(a)) for a in angles])
+
+
+def _star(centre: QPointF, radius: float, tips: int) -> QPolygonF:
+    points = []
+    for i in range(2 * tips):
+        angle, reach = -math.pi / 2 + math.pi * i / tips, radius if i % 2 == 0 else radius * 0.62
+        points.append(QPointF(centre.x() + reach * math.cos(angle), centre.y() + reach * math.sin(angle)))
+    return QPolygonF(points)

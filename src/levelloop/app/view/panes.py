@@ -1,0 +1,122 @@
+"""Panes: one, two or four views of the document side by side, each with its own direction and look."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QEvent, QObject, QPoint, Qt, Signal
+from PySide6.QtWidgets import QGridLayout, QWidget
+
+from levelloop.app.theme import Theme
+from levelloop.app.view.stage import Stage
+from levelloop.app.view.viewport import Hands, Viewport
+from levelloop.document.session import Session
+
+# Where each pane looks from at first; the first one is as it was.
+DIRECTIONS = ("", "top", "front", "right")
+PLACES = {1: ((0, 0),), 2: ((0, 0), (0, 1)), 4: ((0, 0), (0, 1), (1, 0), (1, 1))}
+
+
+class Panes(QWidget):
+    """The views. What hands do (what is selected for, the tool, the finding) is shared by all of them.
+
+    active: the view that was last used; keys and commands go there. changed: another one became active.
+    """
+
+    asked_menu = Signal(QPoint)
+    told = Signal(str)
+    camera_moved = Signal()
+    soft_turned = Signal(float)
+    changed = Signal()
+
+    def __init__(self, session: Session, stage: Stage, theme: Theme) -> None:
+        super().__init__()
+        self._session, self._stage, self._theme = session, stage, theme
+        self.hands = Hands()
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setSpacing(2)
+        self.views: list[Viewport] = []
+        self.active = self._new_view()
+        self.show_views(1)
+
+    @property
+    def count(self) -> int:
+        """How many views there are."""
+        return sum(1 for view in self.views if not view.isHidden())
+
+    def show_views(self, count: int) -> None:
+        """Shows one, two or four views; those that were there keep how they look."""
+        while len(self.views) < count:
+            view = self._new_view()
+            view.camera.look(DIRECTIONS[len(self.views) - 1])
+            view.camera.perspective = False
+            view.frame(everything=True)
+        for number, view in enumerate(self.views):
+            self._grid.removeWidget(view)
+            view.setVisible(number < count)
+            if number < count:
+                self._grid.addWidget(view, *PLACES[count][number])
+        if self.active not in self.views[:count]:
+            self._activate(self.views[0])
+        self._mark()
+
+    def set_session(self, session: Session) -> None:
+        """Makes another session the one that is shown."""
+        self._session = session
+        for view in self.views:
+            view.session = session
+
+    def set_theme(self, theme: Theme) -> None:
+        """Shows all views in another theme."""
+        self._theme = theme
+        for view in self.views:
+            view.set_theme(theme)
+
+    def refresh(self) -> None:
+        """Draws all views that are shown again."""
+        for view in self.views:
+            if not view.isHidden():
+                view.refresh()
+
+    def frame(self, everything: bool = False) -> None:
+        """Frames the selection, the active part or everything in all views."""
+        for view in self.views:
+            view.frame(everything)
+
+    def release(self) -> None:
+        """Frees what all views hold on the GPU."""
+        for view in self.views:
+            view.release()
+
+    # Qt
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() in (QEvent.Type.MouseButtonPress, QEvent.Type.FocusIn) and isinstance(watched, Viewport):
+            self._activate(watched)
+        return False
+
+    # Helpers
+
+    def _new_view(self) -> Viewport:
+        view = Viewport(self._session, self._stage, self._theme, self, self.hands)
+        view.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        view.asked_menu.connect(self.asked_menu)
+        view.told.connect(self.told)
+        view.camera_moved.connect(self.camera_moved)
+        view.soft_turned.connect(self.soft_turned)
+        view.installEventFilter(self)
+        self.views.append(view)
+        return view
+
+    def _mark(self) -> None:
+        """Shows which of several views keys go to."""
+        several = self.count > 1
+        for view in self.views:
+            view.is_active = several and view is self.active
+            view.overlay.update()
+
+    def _activate(self, view: Viewport) -> None:
+        if view is self.active:
+            return
+        self.active = view
+        self._mark()
+        self.changed.emit()

@@ -1,0 +1,1 @@
+"""Pictures of parts, and the one place that draws with OpenGL."""

@@ -1,0 +1,306 @@
+"""Picture: what a part looks like as arrays, ready to be uploaded and picked; made in any thread."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from levelloop.core.arrays import Floats, Integers
+from levelloop.core.errors import LevelLoopError
+from levelloop.core.forms.curves import path_of
+from levelloop.core.lazy import lazy
+from levelloop.core.mesh.faces import (
+    corner_normals,
+    face_areas,
+    face_centres,
+    face_normals,
+    normal_map,
+    second_diagonal,
+    triangles,
+)
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.selection import Kind
+from levelloop.core.mesh.topology import Topology
+from levelloop.core.recipe.chain import Built, Stop, build
+from levelloop.document.document import Part
+from levelloop.document.recipe import links_of
+
+Singles = NDArray[np.float32]
+
+# Level shown where a part's level is the limit: dense enough to hide the facets.
+LIMIT_SHOWN_AT = 3
+CURVE_STEPS = 12  # lines between two points of a smooth curve
+FAR = 20.0  # times its own size: farther from the middle it is drawn from, single precision shows
+
+
+@dataclass(frozen=True, eq=False)
+class Picture:
+    """A part at the level and the step of its recipe that it is shown at; places in the world.
+
+    until: how many of its steps are shown, None for all. places: (n', 3) shown points. vertices: (v, 6) place and
+    normal; indices: (t, 3); triangle_face: (t,) the cage face of each triangle, −1 for what only the recipe made.
+    points: (n,) the shown point of each cage point; chains: (e, c) those along each cage edge. middle: (3,) the place
+    that everything in single precision is relative to, so that parts far from the origin are as sharp. is_quick: made
+    while something was dragged.
+    """
+
+    part: Part
+    level: int
+    until: int | None
+    built: Built
+    places: Floats
+    vertices: Singles
+    indices: NDArray[np.uint32]
+    triangle_face: Integers
+    points: Integers
+    chains: Integers
+    middle: Floats
+    is_quick: bool = False
+
+    @property
+    def n_shown_faces(self) -> int:
+        """Faces that are shown."""
+        return self.built.topology.n_faces
+
+    @property
+    def is_flat(self) -> bool:
+        """Whether cage edges are shown as straight lines."""
+        return self.chains.shape[1] == 2
+
+    def drawn(self, places: Floats) -> Singles:
+        """Places in the world as they are drawn: from the picture's middle, in single precision."""
+        return np.ascontiguousarray(places - self.middle, dtype=np.float32)
+
+    @lazy
+    def cage_places(self) -> Floats:
+        """Where the cage's points are shown: (n, 3)."""
+        return np.asarray(self.places[self.points])
+
+    @lazy
+    def edge_middles(self) -> Floats:
+        """Where the middle of each cage edge is shown: (e, 3)."""
+        count = self.chains.shape[1]
+        middles = self.cage_places[self.part.mesh.topology.edges].mean(axis=1)
+        if count % 2:
+            curved = ~self.part.mesh.topology.wire_edges
+            middles[curved] = self.places[self.chains[curved, count // 2]]
+        return np.asarray(middles)
+
+    @lazy
+    def face_middles(self) -> Floats:
+        """Where the middle of each cage face is shown: (m, 3)."""
+        middles = face_centres(self.part.mesh.topology, self.cage_places)
+        on = self.built.trace.middles
+        middles[on >= 0] = self.places[on[on >= 0]]
+        return middles
+
+    @lazy
+    def copied_lines(self) -> Singles:
+        """The edges that the recipe made of cage edges: (s, 2, 3)."""
+        trace, topology = self.built.trace, self.built.topology
+        if trace.own_edges.all():
+            return np.zeros((0, 2, 3), dtype=np.float32)
+        hidden = np.append(self.part.mesh.hidden_edges, True)[trace.source.edges]
+        ends = topology.edges[~trace.own_edges & ~hidden]
+        return self.drawn(self.places[ends])
+
+    def stepped_places(self, kind: Kind) -> Floats | None:
+        """Where the elements of what the recipe makes of the cage are shown, by their middle.
+
+        None where steps follow the smoothing: then its elements are no more.
+        """
+        surface = self.built.stops[-1].surface if self.built.stops else None
+        if self.until is not None or (surface is None and self.level):
+            return None
+        topology = self.built.topology if surface is None else surface.cage.topology
+        if kind == "points":
+            return self.places[: topology.n_points]
+        if kind == "edges":
+            return np.asarray(self.places[topology.edges].mean(axis=1))
+        if surface is None or surface.level == 0:
+            return face_centres(topology, self.places)
+        first = topology.n_points + topology.faces_only.n_edges
+        return self.places[first : first + topology.n_faces]
+
+    def segments(self, edges: Integers | None = None) -> Singles:
+        """The lines along cage edges, all or some: (s, 2, 3)."""
+        chains = self.chains if edges is None else self.chains[edges]
+        lines = np.stack((chains[:, :-1], chains[:, 1:]), axis=2).reshape(-1, 2)
+        return self.drawn(self.places[lines])
+
+    def face_vertices(self, faces: Integers) -> Singles:
+        """The triangles of some cage faces, as they are drawn: (3t, 3)."""
+        chosen = np.zeros(self.part.mesh.n_faces, dtype=np.bool_)
+        chosen[faces] = True
+        shown = np.append(chosen, False)[self.triangle_face]
+        return np.ascontiguousarray(self.vertices[self.indices[shown].ravel(), :3])
+
+    @lazy
+    def normal_lines(self) -> Singles:
+        """A short line from the middle of each shown cage face along its normal: (m, 2, 3)."""
+        mesh, places = self.part.mesh, self.cage_places
+        shown = np.flatnonzero(~mesh.hidden)
+        if len(shown) == 0:
+            return np.zeros((0, 2, 3), dtype=np.float32)
+        start = self.face_middles[shown]
+        length = 0.5 * np.sqrt(np.median(face_areas(mesh.topology, places)[shown]))
+        end = start + length * face_normals(mesh.topology, places, shown)
+        return self.drawn(np.stack((start, end), axis=1))
+
+    @lazy
+    def curve_lines(self) -> Singles:
+        """The line of a smooth curve through its points: (s, 2, 3); nothing for other parts."""
+        mesh = self.built.mesh
+        if mesh.curve != "smooth" or mesh.n_faces or not len(mesh.topology.wires):
+            return np.zeros((0, 2, 3), dtype=np.float32)
+        try:
+            path = path_of(mesh)
+        except LevelLoopError:
+            return np.zeros((0, 2, 3), dtype=np.float32)
+        on = path.at(np.linspace(0.0, path.spans, path.spans * CURVE_STEPS + 1))
+        if not self.part.in_place:
+            on = on @ self.part.transform[:3, :3] + self.part.transform[3, :3]
+        return self.drawn(np.stack((on[:-1], on[1:]), axis=1))
+
+    def extent(self) -> Floats:
+        """The points that frame what is shown of the part: (n, 3)."""
+        return self.places if self.part.steps else self.cage_places
+
+
+def shown_level(part: Part, smooth: bool) -> int:
+    """The level a part is shown at."""
+    if not smooth:
+        return 0
+    return max(part.level, LIMIT_SHOWN_AT) if part.limit else part.level
+
+
+def make_picture(
+    part: Part,
+    smooth: bool,
+    old: Picture | None = None,
+    level: int | None = None,
+    until: int | None = None,
+    quick: bool = False,
+) -> Picture:
+    """The picture of a part, at its own level or another, from what the old one was built of where that still fits.
+
+    until: how many of its steps are shown, None for all; quick: while something is dragged.
+    """
+    level = shown_level(part, smooth) if level is None else level
+    links = links_of(part.steps, level, part.limit and level > 0, until)
+    built = build(part.mesh, links, old.built if old is not None else None)
+    places = built.points
+    turned = None
+    if not part.in_place:
+        places = places @ part.transform[:3, :3] + part.transform[3, :3]
+        turned = normal_map(part.transform)
+    middle = _middle(places, old)
+    drawn = places - middle if middle.any() else places
+    last = built.stops[-1] if built.stops else None
+    if last is not None and last.surface is not None:
+        # While something is dragged the diagonals stay; at rest they are the ones that files and measures have.
+        kept = old if quick and old is not None and old.built.topology is built.topology else None
+        vertices, indices, face = _smooth_surface(last, drawn, turned, kept)
+    elif any(stop.surface is not None for stop in built.stops):
+        vertices, indices, face = _shaped_surface(built.mesh, drawn)
+    else:
+        vertices, indices, face = _flat_faces(built.mesh, drawn)
+    trace = built.trace
+    points, chains = trace.points, trace.chains
+    if len(points) and (points.min() < 0 or (chains.size and chains.min() < 0)):
+        # What a step has welded away or cut off stays where the cage has it.
+        own = len(places) + np.arange(part.mesh.n_points)
+        places = np.concatenate((places, part.to_world(part.mesh).points))
+        points = np.where(points < 0, own, points)
+        gone = (chains < 0).any(axis=1)
+        chains = chains.copy()
+        chains[gone] = own[part.mesh.topology.edges[gone, 1:]]
+        chains[gone, 0] = own[part.mesh.topology.edges[gone, 0]]
+    owner = np.where(trace.own_faces, trace.source.faces, -1)[face]
+    return Picture(part, level, until, built, places, vertices, indices, owner, points, chains, middle, quick)
+
+
+# Helpers
+
+Triangles = tuple[Singles, NDArray[np.uint32], Integers]  # vertices (v, 6), indices (t, 3), the face of each (t,)
+
+
+def _middle(places: Floats, old: Picture | None) -> Floats:
+    """What places are drawn from: the origin, or what the old picture had, while that is near for their size."""
+    if len(places) == 0:
+        return np.zeros(3)
+    low, high = places.min(axis=0), places.max(axis=0)
+    centre, reach = (low + high) / 2.0, FAR * max(float((high - low).max()), 1e-300)
+    for known in (np.zeros(3), old.middle if old is not None else centre):
+        if np.abs(centre - known).max() <= reach:
+            return known
+    return np.asarray(centre)
+
+
+def _smooth_surface(stop: Stop, places: Floats, turned: Floats | None, old: Picture | None) -> Triangles:
+    """A smooth surface with the normals of its limit; old: one whose triangles stay."""
+    surface = stop.surface
+    assert surface is not None
+    sectors = surface.sectors
+    normals = surface.normals(stop.raw)
+    if turned is not None:
+        normals = normals @ turned
+        normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
+    vertices = np.concatenate((places[sectors.point], normals), axis=1).astype(np.float32)
+    shown = ~(surface.left_out | stop.before.hidden[surface.face_origin])
+    faces = np.flatnonzero(shown)
+    if old is not None and len(old.indices) == 2 * len(faces):
+        return vertices, old.indices, np.repeat(faces, 2)
+    quads = sectors.of_corner.reshape(-1, 4)[shown].astype(np.uint32)
+    quads = np.where(second_diagonal(surface.topology, stop.points, faces)[:, None], np.roll(quads, -1, axis=1), quads)
+    return vertices, _halves(quads), np.repeat(faces, 2)
+
+
+def _shaped_surface(mesh: Mesh, places: Floats) -> Triangles:
+    """A surface that steps have changed after it was smoothed: all quads, round but at creases."""
+    topology = mesh.topology
+    normals = corner_normals(topology, places, mesh.creases == 0)
+    vertices = np.concatenate((places[topology.corners], normals), axis=1).astype(np.float32)
+    shown, face = triangles(topology, places, mesh.diagonal)
+    solid = ~(mesh.hole | mesh.hidden)[face]
+    corners = _corners_of(topology, shown[solid], face[solid])
+    return vertices, corners.astype(np.uint32), face[solid]
+
+
+def _flat_faces(mesh: Mesh, places: Floats) -> Triangles:
+    """Faces as they are, shaded round over soft edges only."""
+    shown, face = triangles(mesh.topology, places, mesh.diagonal)
+    solid = ~(mesh.hole | mesh.hidden)[face]
+    shown, face = shown[solid], face[solid]
+    if mesh.soft is None or not mesh.soft.any():
+        normals = np.repeat(face_normals(mesh.topology, places)[face], 3, axis=0)
+    else:
+        corners = _corners_of(mesh.topology, shown, face)
+        normals = corner_normals(mesh.topology, places, mesh.soft)[corners.ravel()]
+    vertices = np.concatenate((places[shown.ravel()], normals), axis=1)
+    indices = np.arange(3 * len(shown), dtype=np.uint32).reshape(-1, 3)
+    return vertices.astype(np.float32), indices, face
+
+
+def _halves(quads: NDArray[np.uint32]) -> NDArray[np.uint32]:
+    """Two triangles for each quad: (q, 4) → (2q, 3)."""
+    return np.stack((quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]), axis=1).reshape(-1, 3)
+
+
+def _corners_of(topology: Topology, shown: Integers, face: Integers) -> Integers:
+    """The corner at each point of triangles: (t, 3)."""
+    key = topology.corner_face * topology.n_points + topology.corners
+    order = np.argsort(key)
+    wanted = face[:, None] * topology.n_points + shown
+    return np.asarray(order[np.searchsorted(key, wanted, sorter=order)])
+
+
+def dashed(segments: Singles, count: int) -> Singles:
+    """Each segment in that many dashes, with gaps between: (s, 2, 3) → (s · count, 2, 3)."""
+    start, along = segments[:, :1], segments[:, 1:] - segments[:, :1]
+    ratio = (np.arange(count)[:, None] + np.array([0.2, 0.8])) / count
+    return np.ascontiguousarray(
+        (start[:, None] + ratio[None, :, :, None] * along[:, None]).reshape(-1, 2, 3), dtype=np.float32
+    )

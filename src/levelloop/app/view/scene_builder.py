@@ -1,0 +1,285 @@
+"""Scenery: what one view shows just now, as lists of solids, lines, dots and images for the renderer."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from levelloop.app.theme import colour
+from levelloop.app.view.guide_places import frame_of, is_there, looks_at, projection_of, seen_guides
+from levelloop.app.view.render.images import Images
+from levelloop.app.view.render.picture import Picture, dashed
+from levelloop.app.view.render.renderer import Colour, Dots, Lines, Patch, Projected, Scene, Solid, Standing
+from levelloop.core.arrays import Floats, Integers, distinct, mask_of
+from levelloop.core.errors import LevelLoopError
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.selection import Kind, Selection, points_of
+from levelloop.core.select.soft_range import Soft, soft_weights
+from levelloop.document.document import Part, Symmetry
+from levelloop.document.editing import twins
+from levelloop.document.guides import guide_plane
+
+if TYPE_CHECKING:
+    from levelloop.app.view.viewport import Viewport
+
+SOFT_STEPS = 8  # shades in which the soft range fades out
+CROPS = {"left": (0.0, 0.5), "right": (0.5, 1.0)}  # which part of a guide's width is shown
+
+
+class Scenery:
+    """Makes the scenes of a view, and keeps the lines of pictures that have not changed."""
+
+    def __init__(self, view: Viewport) -> None:
+        self.view = view
+        self.images = Images(view.theme)
+        self._lone: tuple[Mesh, Symmetry, Integers] | None = None
+        self._lines: dict[str, tuple[Any, Any]] = {}
+        self._softly: tuple[Part, Selection, Soft, Floats] | None = None
+
+    def forget_others(self, here: set[str]) -> None:
+        """Forgets the lines of all parts but some."""
+        self._lines = {key: value for key, value in self._lines.items() if key in here}
+
+    def scene(self) -> Scene:
+        """What the view shows just now."""
+        theme = self.view.theme
+        look = self.view.look_of
+        flat = look.shading == "silhouette"
+        sky = (_rgba(theme.panel), _rgba(theme.panel)) if flat else (_rgba(theme.sky), _rgba(theme.ground))
+        scene = Scene(sky=sky, shading=look.shading, hide_inside=look.inside == "hidden", section=look.section)
+        active = self.view.session.document.active
+        through = 0.28 if self.view.look_of.x_ray else 0.0
+        ratio = self.view.devicePixelRatioF()
+        for picture in self.view.stage.shown():
+            part = picture.part
+            alpha = (0.55 if look.x_ray else 1.0) * part.opacity
+            front = _rgba(theme.ink if flat else part.colour, alpha)
+            inside = front if flat or look.inside == "plain" else _rgba(theme.inside, alpha)
+            scene.solids.append(Solid(picture, front, inside, None if flat else self._projected(part)))
+            if flat:
+                continue
+            is_active, middle = part.id == active, picture.middle
+            kept = self._kept_lines(picture)
+            if self.view.look_of.wire:
+                strength = (0.55 if picture.is_flat else 0.42) if is_active else 0.26
+                scene.lines.append(
+                    Lines(kept["wire"], middle, _rgba(theme.wire, strength), 1.25 * ratio, through=through)
+                )
+                if len(kept["copied"]):
+                    faint = _rgba(theme.wire, 0.45 * strength)
+                    scene.lines.append(Lines(kept["copied"], middle, faint, 1.0 * ratio, through=through))
+            for weight, segments in kept["creases"]:
+                width = (1.6 + 2.6 * weight / 10.0) * ratio
+                scene.lines.append(Lines(segments, middle, _rgba(theme.wire, 0.92), width, 2.5e-5, through))
+            if len(kept["seams"]):
+                scene.lines.append(Lines(kept["seams"], middle, _rgba(theme.seam), 2.4 * ratio, 2.7e-5, through))
+            if is_active and self.view.kind == "points":
+                scene.dots.append(
+                    Dots(kept["points"], middle, _rgba(theme.wire), _rgba("#FBFAF7"), 6.0 * ratio, through=through)
+                )
+            if len(picture.curve_lines):
+                scene.lines.append(
+                    Lines(picture.curve_lines, middle, _rgba(theme.ink, 0.95), 2.2 * ratio, 2.6e-5, through)
+                )
+            if look.normals and is_active:
+                scene.lines.append(Lines(picture.normal_lines, middle, _rgba(theme.hover, 0.9), 1.4 * ratio))
+        self._add_guides(scene)
+        self._add_lone(scene, ratio)
+        self._add_soft(scene, ratio)
+        self._add_selections(scene, through, ratio)
+        self._add_hover(scene, ratio)
+        return scene
+
+    def _kept_lines(self, picture: Any) -> dict[str, Any]:
+        found = self._lines.get(picture.part.id)
+        if found is not None and found[0] is picture:
+            kept: dict[str, Any] = found[1]
+            return kept
+        creases = picture.part.mesh.creases
+        groups = [
+            (float(weight), picture.segments(np.flatnonzero(creases == weight)))
+            for weight in distinct(creases)
+            if weight > 0
+        ]
+        kept = {
+            "wire": picture.segments(np.flatnonzero(~picture.part.mesh.hidden_edges)),
+            "copied": picture.copied_lines,
+            "creases": groups,
+            "seams": dashed(picture.segments(np.flatnonzero(picture.part.mesh.seams)), 4 if picture.is_flat else 1),
+            "points": picture.drawn(picture.cage_places[~picture.part.mesh.hidden_points]),
+        }
+        self._lines[picture.part.id] = (picture, kept)
+        return kept
+
+    def _add_selections(self, scene: Scene, through: float, ratio: float) -> None:
+        blue = self.view.theme.selection
+        for part_id, selection in self.view.session.state.shown_selections.items():
+            # While the picture is still one of an older cage nothing of it is lit.
+            picture = self.view.stage.picture(part_id)
+            if picture is None:
+                continue
+            if len(selection) == 0 or int(selection.indices.max()) >= _count(picture, selection.kind):
+                continue
+            if selection.kind == "faces":
+                scene.patches.append(
+                    Patch(picture.face_vertices(selection.indices), picture.middle, _rgba(blue, 0.42), 0.25)
+                )
+                topology = picture.part.mesh.topology
+                around = topology.corner_edge[topology.corners_of_faces(selection.indices)]
+                edges = np.flatnonzero(mask_of(around, topology.n_edges))
+                scene.lines.append(
+                    Lines(picture.segments(edges), picture.middle, _rgba(blue, 0.9), 1.6 * ratio, 3e-5, through)
+                )
+            elif selection.kind == "edges":
+                segments = picture.segments(selection.indices)
+                scene.lines.append(
+                    Lines(segments, picture.middle, _rgba(blue), 3.2 * ratio, 3.5e-5, max(through, 0.25))
+                )
+            else:
+                places = picture.drawn(picture.cage_places[selection.indices])
+                scene.dots.append(
+                    Dots(places, picture.middle, _rgba(blue), _rgba("#FFFFFF"), 9.0 * ratio, 5e-5, max(through, 0.3))
+                )
+
+    def _add_guides(self, scene: Scene) -> None:
+        """The guides of the direction or camera this view looks from, and those that stand in space."""
+        document = self.view.session.document
+        for guide in seen_guides(self.view):
+            faces = looks_at(self.view.camera, document, guide)
+            pixels = self.images.pixels(guide)
+            corner, across, upward = frame_of(document, guide, pixels.shape)
+            scene.images.append(
+                Standing(
+                    pixels,
+                    corner,
+                    across,
+                    upward,
+                    CROPS.get(guide.crop, (0.0, 1.0)),
+                    guide.opacity,
+                    guide.flip,
+                    guide.through,
+                    guide.standing and not faces,
+                )
+            )
+
+    def _projected(self, part: Part) -> Projected | None:
+        """The image that is projected onto a part, the last one where there are several."""
+        document = self.view.session.document
+        for guide in reversed(document.guides):
+            if guide.onto == part.id and guide.shown and is_there(document, guide):
+                pixels = self.images.pixels(guide)
+                matrix = projection_of(document, guide, pixels.shape)
+                _, right, up = guide_plane(document, guide)
+                towards = self.view.camera.axes @ np.cross(right, up)
+                part_shown = CROPS.get(guide.crop, (0.0, 1.0))
+                return Projected(pixels, matrix, towards, part_shown, guide.opacity, guide.flip)
+        return None
+
+    def _add_lone(self, scene: Scene, ratio: float) -> None:
+        """Rings at points of the active part that symmetric editing finds no twin for."""
+        symmetry = self.view.session.document.symmetry
+        picture = self.view.stage.picture(self.view.session.document.active)
+        if symmetry is None or picture is None or self.view.stage.is_hurried:
+            return
+        if self._lone is None or self._lone[0] is not picture.part.mesh or self._lone[1] != symmetry:
+            try:
+                lone = np.flatnonzero(twins(picture.part.mesh, symmetry) < 0)
+            except LevelLoopError:
+                lone = np.arange(picture.part.mesh.n_points)
+            self._lone = (picture.part.mesh, symmetry, lone)
+        places = picture.drawn(picture.cage_places[self._lone[2]])
+        if len(places):
+            warn = _rgba(self.view.theme.warn)
+            scene.dots.append(
+                Dots(places, picture.middle, _rgba(self.view.theme.panel), warn, 11.0 * ratio, 4.2e-5, 0.4)
+            )
+
+    def _add_soft(self, scene: Scene, ratio: float) -> None:
+        """The points that would follow the selection, fainter the less they do."""
+        soft = self.running_soft()
+        if soft is None or not self.view.session.document.parts or not len(self.view.session.selection):
+            return
+        picture = self.view.stage.picture(self.view.session.document.active)
+        if picture is None:
+            return
+        weights = self._soft_weights(picture, self.view.session.selection, soft)
+        blue = self.view.theme.selection
+        steps = np.ceil(weights * SOFT_STEPS).astype(np.int64)
+        for step in range(1, SOFT_STEPS + 1):
+            places = picture.cage_places[(steps == step) & (weights < 1)]
+            if len(places):
+                share = step / SOFT_STEPS
+                tint = _rgba(blue, 0.25 + 0.6 * share)
+                scene.dots.append(
+                    Dots(
+                        picture.drawn(places),
+                        picture.middle,
+                        tint,
+                        _rgba("#FFFFFF", 0.4),
+                        (4 + 4 * share) * ratio,
+                        4.5e-5,
+                    )
+                )
+
+    def _soft_weights(self, picture: Picture, selection: Selection, soft: Soft) -> Floats:
+        """How much each point follows; worked out once for as long as nothing of it changes."""
+        if self._softly is not None:
+            part, chosen, known, weights = self._softly
+            if part is picture.part and chosen is selection and known == soft:
+                return weights
+        mesh = picture.part.to_world(picture.part.mesh)
+        try:
+            weights = soft_weights(mesh, points_of(mesh.topology, selection), soft)
+        except LevelLoopError:
+            weights = np.zeros(mesh.n_points)
+        self._softly = (picture.part, selection, soft, weights)
+        return weights
+
+    def running_soft(self) -> Soft | None:
+        """The soft range of the running transform, or of those to come; None where there is none."""
+        state, mode = self.view.session.state, self.view.mode
+        values: Any = state.parameters if mode is not None and state.key == mode else self.view.hands.soft
+        if self.view.mode is None or not values.get("soft_range"):
+            return None
+        return Soft(
+            float(values["soft_range"]),
+            values.get("soft_shape", "bell"),
+            bool(values.get("along_surface")),
+            values.get("soft_centre"),
+            values.get("soft_radii"),
+        )
+
+    def _add_hover(self, scene: Scene, ratio: float) -> None:
+        hit = self.view.hover
+        if hit is None or self.view.drag not in ("none",):
+            return
+        picture = self.view.stage.picture(hit.picture.part.id)
+        if picture is not hit.picture:
+            return
+        teal = self.view.theme.hover
+        if self.view.gauge is not None and self.view.gauge[1] == picture.part.id and hit.kind == "edges":
+            lit = picture.segments(self.view.gauge[0].edges)
+            scene.lines.append(Lines(lit, picture.middle, _rgba(teal, 0.85), 2.4 * ratio, 3.8e-5, 0.3))
+        if self.view.kind == "parts":
+            scene.lines.append(
+                Lines(self._kept_lines(picture)["wire"], picture.middle, _rgba(teal, 0.9), 1.8 * ratio, 4e-5)
+            )
+        elif hit.kind == "faces":
+            scene.patches.append(Patch(picture.face_vertices(np.array([hit.index])), picture.middle, _rgba(teal, 0.30)))
+        elif hit.kind == "edges":
+            segments = picture.segments(np.array([hit.index]))
+            scene.lines.append(Lines(segments, picture.middle, _rgba(teal), 3.6 * ratio, 4e-5))
+        else:
+            place = picture.drawn(picture.cage_places[[hit.index]])
+            scene.dots.append(Dots(place, picture.middle, _rgba(teal), _rgba("#FFFFFF"), 11.0 * ratio, 6e-5))
+
+
+def _count(picture: Any, kind: Kind) -> int:
+    mesh = picture.part.mesh
+    return int({"points": mesh.n_points, "edges": mesh.n_edges, "faces": mesh.n_faces}[kind])
+
+
+def _rgba(name: str, alpha: float = 1.0) -> Colour:
+    red, green, blue, _ = colour(name).getRgbF()
+    return (float(red or 0), float(green or 0), float(blue or 0), alpha)

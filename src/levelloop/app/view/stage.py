@@ -1,0 +1,238 @@
+"""The stage: the pictures of all parts, kept up with the session; long smoothing off the window's thread."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QObject, QThreadPool, Signal
+
+from levelloop.app.jobs import Work
+from levelloop.app.view.render.picture import Picture, make_picture, shown_level
+from levelloop.core.arrays import Floats
+from levelloop.core.limits import MOST_FACES
+from levelloop.core.surface.surface import level_counts
+from levelloop.document.document import Part
+from levelloop.document.recipe import growth
+from levelloop.document.session import Session
+
+# Faces that smooth in about 50 ms here; more go off the window's thread.
+AT_ONCE = 8_000
+# The same for a cage that is shown as it is.
+PLAIN_AT_ONCE = 20_000
+# Faces that follow the pointer while something is dragged.
+QUICK = 4_000
+
+
+class Stage(QObject):
+    """What is shown of each part: cage or smooth surface, and its picture.
+
+    changed: a picture was renewed. busy: how many pieces of work run. told: a sentence for the person.
+    """
+
+    changed = Signal()
+    busy = Signal(int)
+    told = Signal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.pictures: dict[str, Picture] = {}
+        self._smooth: dict[str, bool] = {}
+        self._until: dict[str, int] = {}
+        self.peeking = False
+        self._quick = False
+        self._wanted: dict[str, tuple[Part, bool, int | None]] = {}
+        self._running: dict[str, Work] = {}
+        self._ending: list[Work] = []  # kept until they are over: the pool still has them
+        self._pool = QThreadPool(self)
+        self._pool.setMaxThreadCount(1)
+
+    def is_smooth(self, part: Part) -> bool:
+        """Whether a part is shown smooth just now."""
+        smooth = self._smooth.get(part.id, False)
+        if self.peeking and part.id == self.session.document.active:
+            return not smooth
+        return smooth
+
+    def until(self, part: Part) -> int | None:
+        """How many steps of a part's recipe are shown just now, None for all."""
+        steps = self._until.get(part.id)
+        if steps is None or steps >= len(part.steps) or (self.peeking and part.id == self.session.document.active):
+            return None
+        return steps
+
+    def show_until(self, part_id: str, steps: int | None, smooth: bool) -> None:
+        """Shows a part as it is after so many steps of its recipe, None for all; smooth: with what the rail does."""
+        before = (self._until.get(part_id), self._smooth.get(part_id, False))
+        self._until.pop(part_id, None)
+        if steps is not None:
+            self._until[part_id] = steps
+        self._smooth[part_id] = smooth
+        if before != (steps, smooth):
+            self.refresh()
+
+    def peek(self, on: bool) -> None:
+        """Shows the other of cage and smooth for as long as it is on."""
+        if self.peeking != on:
+            self.peeking = on
+            self.refresh()
+
+    def hurry(self, on: bool) -> None:
+        """While something is dragged: shows no more faces than can follow the pointer; after it, all of them again."""
+        if self._quick != on:
+            self._quick = on
+            if not on:
+                self.refresh()
+
+    @property
+    def is_hurried(self) -> bool:
+        """Whether something is dragged just now."""
+        return self._quick
+
+    def level_now(self, part: Part) -> int:
+        """The level a part is shown at just now, lower while something large is dragged."""
+        level = shown_level(part, self.is_smooth(part))
+        while self._quick and level > 0 and self.faces_at(part, level) > QUICK:
+            level -= 1
+        return level
+
+    def faces_at(self, part: Part, level: int) -> int:
+        """How many faces a part would be shown with at a level, about where its recipe makes more of them."""
+        count = level_counts(part.mesh.topology, level)[2]
+        return count if not part.steps else round(count * growth(part.steps[: self.until(part)]))
+
+    def shown(self) -> list[Picture]:
+        """The pictures of visible parts, in the document's order."""
+        visible = [part.id for part in self.session.document.parts if part.visible]
+        return [self.pictures[part_id] for part_id in visible if part_id in self.pictures]
+
+    def picture(self, part_id: str) -> Picture | None:
+        """A part's picture, where there is one of the cage that it has now: hidden parts keep what they had."""
+        picture = self.pictures.get(part_id)
+        part = next((part for part in self.session.document.parts if part.id == part_id), None)
+        if picture is None or part is None or picture.part.mesh.topology is not part.mesh.topology:
+            return None
+        return picture
+
+    def refresh(self) -> None:
+        """Brings every picture up to date; large ones arrive later."""
+        document = self.session.document
+        here = {part.id for part in document.parts}
+        for part_id in [part_id for part_id in self.pictures if part_id not in here]:
+            del self.pictures[part_id]
+        for part in document.parts:
+            if part.visible:
+                self._renew(part)
+        self.changed.emit()
+
+    def wait(self) -> None:
+        """Waits until all work is done and its results are in; for tests and stills."""
+        from PySide6.QtCore import QCoreApplication
+
+        while self._running or self._pool.activeThreadCount():
+            self._pool.waitForDone(20)
+            QCoreApplication.processEvents()
+
+    def start(self, work: Work) -> None:
+        """Runs other work off the window's thread, after what waits already."""
+        self._pool.start(work)
+
+    def extent(self, part_id: str | None = None) -> Floats:
+        """The points that frame all visible parts, or one."""
+        found = [np.zeros((0, 3))]
+        for part in self.session.document.parts:
+            if part.visible and part_id in (None, part.id):
+                picture = self.pictures.get(part.id)
+                found.append(part.to_world(part.mesh).points if picture is None else picture.extent())
+        return np.concatenate(found)
+
+    def close(self) -> None:
+        """Stops what runs and lets it end."""
+        self._drop()
+        self._pool.waitForDone()
+
+    def _drop(self) -> None:
+        """Drops the results of what still runs, without waiting for it."""
+        self._wanted.clear()
+        for work in self._running.values():
+            work.stop()
+            work.done.result.disconnect()
+            work.done.failed.disconnect()
+            self._ending.append(work)
+        self._ending = [work for work in self._ending if not work.is_over]
+        self._running.clear()
+
+    def forget(self) -> None:
+        """Forgets every picture, and what was shown how: another document comes."""
+        self._drop()
+        self.pictures.clear()
+        self._smooth.clear()
+        self._until.clear()
+
+    # Helpers
+
+    def _renew(self, part: Part) -> None:
+        smooth = self.is_smooth(part)
+        old = self.pictures.get(part.id)
+        level, until = self.level_now(part), self.until(part)
+        fits = old is not None and old.is_quick <= self._quick
+        if old is not None and fits and old.part is part and old.level == level and old.until == until:
+            self._wanted.pop(part.id, None)
+            return
+        faces = self.faces_at(part, level)
+        if faces > MOST_FACES:
+            self.told.emit(f"That would be {faces:,} faces, more than fits; the cage is shown.")
+            self._smooth[part.id] = smooth = False
+            level = 0
+            faces = self.faces_at(part, 0)
+            if faces > MOST_FACES:
+                self._until[part.id] = until = 0
+                faces = part.mesh.n_faces
+        if faces <= AT_ONCE or (level == 0 and not part.steps and faces <= PLAIN_AT_ONCE):
+            self._wanted.pop(part.id, None)
+            self._show(part, make_picture(part, smooth, old, level, until, self._quick))
+            return
+        self._wanted[part.id] = (part, smooth, until)
+        is_other = old is None or old.part.mesh.topology is not part.mesh.topology
+        if is_other and part.mesh.n_faces <= PLAIN_AT_ONCE:
+            # Until the surface is there, the cage is: never a surface of another cage.
+            self.pictures[part.id] = make_picture(part, False, None, 0, 0)
+        self._start(part.id)
+
+    def _show(self, part: Part, picture: Picture) -> None:
+        self.pictures[part.id] = picture
+        for trouble in picture.built.troubles:
+            self.told.emit(f"“{part.name}”, {part.step_name(trouble.place)}, was left out: {trouble.reason}")
+
+    def _start(self, part_id: str) -> None:
+        if part_id in self._running or part_id not in self._wanted:
+            return
+        part, smooth, until = self._wanted.pop(part_id)
+        old = self.pictures.get(part_id)
+        work = Work(lambda: make_picture(part, smooth, old, None, until))
+        work.done.result.connect(lambda picture: self._arrived(part_id, picture))
+        work.done.failed.connect(lambda reason: self._failed(part_id, reason))
+        self._running[part_id] = work
+        self.busy.emit(len(self._running))
+        self._pool.start(work)
+
+    def _arrived(self, part_id: str, picture: Picture) -> None:
+        self._running.pop(part_id, None)
+        document = self.session.document
+        part = next((part for part in document.parts if part.id == part_id), None)
+        # The latest wins: a result for an older cage is shown only while nothing newer is wanted.
+        if (
+            part is not None
+            and picture.part.mesh is part.mesh
+            and picture.part.steps is part.steps
+            and (picture.level, picture.until) == (self.level_now(part), self.until(part))
+        ):
+            self._show(part, picture)
+        self.busy.emit(len(self._running))
+        self._start(part_id)
+        self.changed.emit()
+
+    def _failed(self, part_id: str, reason: str) -> None:
+        self._running.pop(part_id, None)
+        self.busy.emit(len(self._running))
+        self.told.emit(f"Smoothing stopped: {reason}.")
+        self._start(part_id)

@@ -1,0 +1,1 @@
+"""Bevels of edges and points."""

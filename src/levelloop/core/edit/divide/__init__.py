@@ -1,0 +1,1 @@
+"""Edits that divide faces."""

@@ -1,0 +1,1 @@
+"""Edits that join points and parts."""

@@ -1,0 +1,1 @@
+"""Edits that repeat what is there."""

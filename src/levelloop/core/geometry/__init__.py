@@ -1,0 +1,1 @@
+"""Geometry on places: what is near, planes and figures in them, offsets."""

@@ -1,0 +1,87 @@
+"""The nearest places on a surface."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from levelloop.core.arrays import Floats, Integers, distinct
+from levelloop.core.errors import EditError
+from levelloop.core.mesh.faces import face_normals, triangles
+from levelloop.core.mesh.mesh import Mesh
+
+ALL_BELOW = 50_000  # pairs of place and triangle of which every one is looked at
+
+
+def closest_places(mesh: Mesh, places: Floats) -> tuple[Floats, Floats]:
+    """For each place the nearest one on the mesh, and the normal of the face there: (p, 3), (p, 3).
+
+    Point to triangle by regions (Ericson 2005, 5.1.5), over all triangles whose surrounding ball reaches nearer than
+    what is known to be near. Raises EditError for a mesh without faces.
+    """
+    if mesh.n_faces == 0:
+        raise EditError("There is no surface to lie on; the part has no faces.")
+    flat, face = triangles(mesh.topology, mesh.points, mesh.diagonal)
+    corners = mesh.points[flat]
+    place, triangle = _candidates(corners, places)
+    found = _on_triangles(places[place], *(corners[triangle, corner] for corner in range(3)))
+    far = np.linalg.norm(found - places[place], axis=1)
+    order = np.lexsort((far, place))
+    best = order[np.unique(place[order], return_index=True)[1]]
+    return found[best], face_normals(mesh.topology, mesh.points)[face[triangle[best]]]
+
+
+def face_distances(mesh: Mesh, place: Floats) -> Floats:
+    """How far each face is from a place: (m,) mm, over its triangles."""
+    flat, face = triangles(mesh.topology, mesh.points, mesh.diagonal)
+    found = _on_triangles(np.broadcast_to(place, (len(flat), 3)), *(mesh.points[flat[:, n]] for n in range(3)))
+    distance = np.full(mesh.n_faces, np.inf)
+    np.minimum.at(distance, face, np.linalg.norm(found - place, axis=1))
+    return distance
+
+
+def on_side(p: Floats, a: Floats, b: Floats) -> Floats:
+    """The nearest place to p on each line from a to b: (n, 3)."""
+    way = b - a
+    ratio = ((p - a) * way).sum(axis=-1) / np.maximum((way**2).sum(axis=-1), 1e-300)
+    return np.asarray(a + np.clip(ratio, 0.0, 1.0)[..., None] * way)
+
+
+# Helpers
+
+
+def _candidates(corners: Floats, places: Floats) -> tuple[Integers, Integers]:
+    """Pairs of a place and a triangle among which each place's nearest triangle is for certain."""
+    count = len(corners)
+    if count * len(places) <= ALL_BELOW:
+        return np.repeat(np.arange(len(places)), count), np.tile(np.arange(count), len(places))
+    from scipy.spatial import cKDTree
+
+    middle = corners.mean(axis=1)
+    radius = np.linalg.norm(corners - middle[:, None], axis=2).max(axis=1)
+    reach = cKDTree(corners.reshape(-1, 3)).query(places)[0]
+    # By size, each twice as large as the one before: a large face beside small ones is looked at from farther away.
+    least = max(float(radius.min()), float(radius.max()) * 1e-6, 1e-300)
+    size = np.floor(np.log2(np.maximum(radius, least) / least)).astype(np.int64)
+    place, triangle = [], []
+    for one in distinct(size).tolist():
+        chosen = np.flatnonzero(size == one)
+        around = cKDTree(middle[chosen]).query_ball_point(places, reach * (1 + 1e-9) + float(radius[chosen].max()))
+        many = np.array([len(found) for found in around], dtype=np.int64)
+        place.append(np.repeat(np.arange(len(places)), many))
+        triangle.append(chosen[np.concatenate([*around, []]).astype(np.int64)])
+    return np.concatenate(place), np.concatenate(triangle)
+
+
+def _on_triangles(p: Floats, a: Floats, b: Floats, c: Floats) -> Floats:
+    """The nearest place on each triangle: inside by barycentric coordinates, else on the nearest side."""
+    normal = np.cross(b - a, c - a)
+    area = np.maximum((normal**2).sum(axis=-1), 1e-300)
+    inside = p - normal * (((p - a) * normal).sum(axis=-1) / area)[..., None]
+    u = (np.cross(c - b, inside - b) * normal).sum(axis=-1)
+    v = (np.cross(a - c, inside - c) * normal).sum(axis=-1)
+    w = (np.cross(b - a, inside - a) * normal).sum(axis=-1)
+    sides = np.stack([on_side(p, one, other) for one, other in ((a, b), (b, c), (c, a))], axis=-2)
+    best = np.linalg.norm(sides - p[..., None, :], axis=-1).argmin(axis=-1)
+    on_rim = np.take_along_axis(sides, best[..., None, None], axis=-2)[..., 0, :]
+    within = (u >= 0) & (v >= 0) & (w >= 0) & (area > 1e-300)
+    return np.asarray(np.where(within[..., None], inside, on_rim))

@@ -1,0 +1,1 @@
+"""How the steps of a recipe run one after the other."""

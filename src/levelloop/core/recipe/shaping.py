@@ -1,0 +1,142 @@
+"""Steps that move points and change nothing else: bend, twist, taper."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from levelloop.core.arrays import Floats
+from levelloop.core.edit.move.transform import pivot_place
+from levelloop.core.errors import EditError
+from levelloop.core.geometry.near import near_groups
+from levelloop.core.geometry.planes import as_direction
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.origins import Edit, identity
+from levelloop.core.mesh.selection import NOTHING, Selection
+from levelloop.core.tolerance import AUTOMATIC, settled
+
+
+def bend(
+    mesh: Mesh,
+    angle: float,
+    along: Any = "x",
+    around: Any = "z",
+    pivot: Any = "middle",
+    limits: tuple[float, float] | None = None,
+) -> Edit:
+    """Bends what lies along one direction around another; length at the pivot's height is kept.
+
+    angle: degrees over the whole length, or over what lies between the limits: (from, to) in mm from the pivot; what
+    lies beyond them goes on straight. A full turn is over the length after which one end repeats the other. Positive
+    angles turn towards the right-hand rule of around. What lies at the pivot stays, wherever the limits are.
+    """
+    axis, start = as_direction(around), as_direction(along)
+    towards = np.cross(axis, start)
+    if np.linalg.norm(towards) < 1e-6:
+        raise EditError("A bend along and around the same direction turns nothing; choose two.")
+    towards /= np.linalg.norm(towards)
+    start = np.cross(towards, axis)
+    centre = _centre(mesh, pivot)
+    local = mesh.points - centre
+    reach, height, rest = local @ start, local @ towards, local @ axis
+    low, high = _limits(reach, limits)
+    total = np.radians(angle)
+    if high - low <= 0 or total == 0:
+        return _moved(mesh, mesh.points)
+    period = _period(mesh, reach, np.stack((height, rest), axis=1)) if limits is None and closes(angle) else None
+    radius = (high - low if period is None else period) / total
+    if period is not None:
+        # Ends that are not straight interlock all the same.
+        low, high = low - period, high + period
+    # Bent from where the bend is nearest to the pivot, so that the pivot stays where it is, and how it faces.
+    anchor = min(max(0.0, low), high)
+    held = np.clip(reach, low, high)
+    turned = (held - anchor) / radius
+    beyond = reach - held
+    out = radius - height
+    flat = anchor + out * np.sin(turned) + beyond * np.cos(turned)
+    up = radius - out * np.cos(turned) + beyond * np.sin(turned)
+    return _moved(mesh, centre + flat[:, None] * start + up[:, None] * towards + rest[:, None] * axis)
+
+
+def closes(angle: float) -> bool:
+    """Whether a bend by so many degrees comes back to where it began."""
+    return abs(abs(angle) - 360.0) < 1e-9
+
+
+def ring_step(mesh: Mesh, along: Any = "x", around: Any = "z") -> Floats:
+    """The shift (4, 4) by which what is bent to a full turn follows on itself: its length along the bend."""
+    axis, start = as_direction(around), as_direction(along)
+    start = start - axis * (start @ axis)
+    start /= max(float(np.linalg.norm(start)), 1e-300)
+    result = np.eye(4)
+    result[3, :3] = start * float(np.ptp(mesh.points @ start)) if mesh.n_points else 0.0
+    return result
+
+
+def twist(mesh: Mesh, angle: float, axis: Any = "z", pivot: Any = "middle") -> Edit:
+    """Turns what lies along an axis about it: not at all at its low end, by the angle, in degrees, at its high end."""
+    direction, centre = as_direction(axis), _centre(mesh, pivot)
+    local = mesh.points - centre
+    turned = np.radians(angle) * _share(local @ direction)
+    cosine, sine = np.cos(turned)[:, None], np.sin(turned)[:, None]
+    along = (local @ direction)[:, None] * direction
+    across = local - along
+    return _moved(mesh, centre + along + cosine * across + sine * np.cross(direction, across))
+
+
+def taper(mesh: Mesh, factor: float, axis: Any = "z", pivot: Any = "middle") -> Edit:
+    """Scales what lies along an axis across it: by 1 at its low end, by the factor at its high end."""
+    direction, centre = as_direction(axis), _centre(mesh, pivot)
+    local = mesh.points - centre
+    along = (local @ direction)[:, None] * direction
+    size = 1.0 + (factor - 1.0) * _share(local @ direction)
+    return _moved(mesh, centre + along + size[:, None] * (local - along))
+
+
+# Helpers
+
+
+def _period(mesh: Mesh, reach: Floats, across: Floats) -> float | None:
+    """How far one open end repeats the other along the bend, where it does; mm.
+
+    reach: (n,) along the bend; across: (n, 2) at right angles to it.
+    """
+    rim = np.flatnonzero(mesh.topology.open_points)
+    if len(rim) < 2:
+        return None
+    near = settled(AUTOMATIC, mesh.points, mesh.topology.edges)
+    count, group = near_groups(np.column_stack((across[rim], np.zeros(len(rim)))), near)
+    low, high = np.full(count, np.inf), np.full(count, -np.inf)
+    np.minimum.at(low, group, reach[rim])
+    np.maximum.at(high, group, reach[rim])
+    length = np.sort((high - low)[high - low > float(np.ptp(reach)) / 2.0])[::-1]
+    # The longest that two places of the ends agree on.
+    alike = np.flatnonzero(np.abs(np.diff(length)) <= near)
+    return float(length[alike[0]]) if len(alike) else None
+
+
+def _moved(mesh: Mesh, points: Floats) -> Edit:
+    return Edit(mesh.with_points(points), NOTHING, identity(mesh))
+
+
+def _centre(mesh: Mesh, pivot: Any) -> Floats:
+    if mesh.n_points == 0:
+        raise EditError("There is nothing to shape; the cage is empty.")
+    return pivot_place(mesh, Selection("points", np.arange(mesh.n_points)), pivot)
+
+
+def _limits(reach: Floats, limits: tuple[float, float] | None) -> tuple[float, float]:
+    if limits is None:
+        return float(reach.min()), float(reach.max())
+    low, high = float(limits[0]), float(limits[1])
+    if low >= high:
+        raise EditError("The limits of a bend are two lengths from its pivot, the lower one first.")
+    return low, high
+
+
+def _share(reach: Floats) -> Floats:
+    """0 at the low end of what is there to 1 at its high end."""
+    low, size = reach.min(), np.ptp(reach)
+    return np.asarray((reach - low) / size if size > 0 else np.zeros(len(reach)))

@@ -1,0 +1,1 @@
+"""Selecting by property, along runs, by symmetry, softly."""

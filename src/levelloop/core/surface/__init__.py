@@ -1,0 +1,1 @@
+"""Smooth surfaces: refinement, limit points and normals, patches."""

@@ -1,0 +1,284 @@
+"""Surface points where the cage is regular: whole patches at once, by one small matrix for all faces.
+
+Around a quad whose four points are smooth, inner and of valence 4 the surface is a uniform bicubic B-spline of 16
+points (Catmull & Clark 1978), so all points of all such faces at a level are one product of matrices. Faces beside
+poles, creases and boundaries are cut out with their neighbours and refined on their own.
+
+The points of a level are numbered so that what a face has inside, what an edge has between its ends, and the old points
+are blocks of equal length in the order of faces, edges and points: products land in place.
+"""
+
+from __future__ import annotations
+
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from functools import cache
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from levelloop.core.arrays import Booleans, Floats, Integers, distinct, inverse_of, offsets_from_sizes, ranges
+from levelloop.core.lazy import lazy
+from levelloop.core.mesh.topology import Topology
+from levelloop.core.surface.refine import Sharp, Step, refine, sharp_on
+
+if TYPE_CHECKING:
+    from scipy.sparse import csr_array
+
+# Below this share of regular faces everything is refined step by step instead.
+LEAST_REGULAR = 0.6
+# Points from which on two threads gain more than starting them costs.
+WORTH_THREADS = 100_000
+
+
+@dataclass(frozen=True, eq=False)
+class Blocks:
+    """Where the points of a level lie: (first, count per element) of each block, in order of birth."""
+
+    in_faces: tuple[tuple[int, int], ...]
+    on_edges: tuple[tuple[int, int], ...]
+
+
+class Patches:
+    """The points of a level of an all-quad mesh of which most is regular.
+
+    topology, sharp: of the mesh; levels: how often it is refined; final: the connectivity then.
+    """
+
+    def __init__(self, topology: Topology, sharp: Sharp, levels: int, final: Topology) -> None:
+        self.topology = topology
+        self.sharp = sharp
+        self.levels = levels
+        self.final = final
+        self.regular = regular_points(topology, sharp)
+
+    @lazy
+    def share(self) -> float:
+        """How much of the mesh is regular, 0 … 1."""
+        return float(self._regular_faces.mean()) if self.topology.n_faces else 0.0
+
+    def points(self, points: Floats, keep: bool = False, out: Floats | None = None) -> Floats:
+        """The level's points: (n, d) → (n', d), coordinate after coordinate in memory, as products land best.
+
+        keep: keeps matrices for the irregular part, for points that change often; out: (d, n') to write into.
+        """
+        result = np.empty((points.shape[1], self.final.n_points)) if out is None else out
+        columns = np.ascontiguousarray(points.T)
+        # What is shared is made first, so that no two threads make it.
+        _ = self._controls, self._edge_corner, self._point_corner
+        if self.final.n_points < WORTH_THREADS:
+            for column, row in zip(columns, result, strict=True):
+                self._put(column, row)
+        else:
+            # Coordinates have nothing to do with each other, and products leave the interpreter free.
+            with ThreadPoolExecutor(2) as pool:
+                list(pool.map(self._put, columns, result))
+        piece = self._piece
+        result[:, piece.targets] = (piece.fast_points if keep else piece.points)(points).T
+        bare = self._without_faces
+        result[:, bare] = points[bare].T
+        return result.T
+
+    # Helpers
+
+    def _put(self, column: Floats, row: Floats) -> None:
+        """One coordinate of the level's points, but for the irregular ones."""
+        topology = self.topology
+        n_points, n_edges, n_faces = topology.n_points, topology.n_edges, topology.n_faces
+        blocks = blocks_of(n_points, n_edges, n_faces, self.levels)
+        inside, sides, corners = _weights(self.levels)
+        # The indices are known to be right; "clip" spares the check.
+        seen = column.take(self._controls, mode="clip")
+        for (first, size), weights in zip(blocks.in_faces, inside, strict=True):
+            np.matmul(seen, weights, out=row[first : first + n_faces * size].reshape(n_faces, size))
+        # What an edge or a point has comes from one of its faces.
+        for (first, size), weights in zip(blocks.on_edges, sides, strict=True):
+            target = row[first : first + n_edges * size].reshape(-1, size)
+            (seen @ weights).reshape(-1, size).take(self._edge_corner, axis=0, out=target, mode="clip")
+        (seen @ corners).ravel().take(self._point_corner, out=row[:n_points], mode="clip")
+
+    @lazy
+    def _regular_faces(self) -> Booleans:
+        return np.asarray(self.regular[self.topology.corners].reshape(-1, 4).all(axis=1))
+
+    @lazy
+    def _without_faces(self) -> Integers:
+        return np.flatnonzero(self.topology.point_face_count == 0)
+
+    @lazy
+    def _controls(self) -> Integers:
+        """The points around each face; around irregular ones, which are written over, those of any regular one."""
+        some = int(np.argmax(self._regular_faces))
+        return controls(self.topology, 4 * np.where(self._regular_faces, np.arange(self.topology.n_faces), some))
+
+    @lazy
+    def _edge_corner(self) -> Integers:
+        """For each edge the corner whose half-edge runs along it."""
+        topology = self.topology
+        first, second = topology.edge_pair.T
+        along: Integers = np.where(topology.corner_slot[first] & 1 == 0, first, second)
+        return along
+
+    @lazy
+    def _point_corner(self) -> Integers:
+        corner = np.zeros(self.topology.n_points, dtype=np.int64)
+        corner[self.topology.corners] = np.arange(self.topology.n_corners)
+        return corner
+
+    @lazy
+    def _piece(self) -> _Piece:
+        topology = self.topology
+        odd = np.flatnonzero(~self._regular_faces)
+        around = topology.faces_of_points(distinct(topology.corners.reshape(-1, 4)[odd]))
+        return _piece(topology, self.sharp, odd, around, self.levels, self.final)
+
+
+def regular_points(topology: Topology, sharp: Sharp) -> Booleans:
+    """Inner points of four quads with nothing sharp at them: (n,)."""
+    regular: Booleans = (topology.valence == 4) & (topology.point_face_count == 4)
+    regular[topology.edges[sharp.edges]] = False
+    regular[sharp.points] = False
+    # Where neighbouring faces disagree about direction there are no twins to walk over.
+    regular[topology.corners[topology.twin < 0]] = False
+    regular[topology.corner_end[topology.twin < 0]] = False
+    return regular
+
+
+def blocks_of(n_points: int, n_edges: int, n_faces: int, levels: int) -> Blocks:
+    """The blocks of new points at a level, from the counts of the mesh.
+
+    Each level numbers old points first, then one per edge, then one per face. Of its edges the halves of the old ones
+    come first, then those inside faces, face after face.
+    """
+    in_faces, on_edges = [], []
+    points, per_edge, inner, per_face = n_points, 1, 0, 1
+    for _ in range(levels):
+        # Edges: the parts of the mesh's own edges, then by age those inside its faces.
+        on_edges.append((points, per_edge))
+        edge_end = points + n_edges * per_edge
+        for count in _inner_edges(inner):
+            in_faces.append((edge_end, count))
+            edge_end += n_faces * count
+        in_faces.append((edge_end, per_face))
+        points = edge_end + n_faces * per_face
+        per_edge, inner, per_face = 2 * per_edge, inner + 1, 4 * per_face
+    return Blocks(tuple(in_faces), tuple(on_edges))
+
+
+def _inner_edges(level: int) -> list[int]:
+    """How many edges inside each face a level has, by the level they were born at, oldest first."""
+    return [4**born * 2 ** (level - born) for born in range(1, level + 1)]
+
+
+def controls(topology: Topology, corners: Integers) -> Integers:
+    """The sixteen points around the faces of corners: (c, 16).
+
+    The face's own four from that corner on, then for each side the two beyond it, the nearer to the side's start first,
+    then the four beyond its points.
+    """
+    result = np.empty((len(corners), 16), dtype=np.int64)
+    twin, following, before = topology.twin, topology.next_corner, topology.previous_corner
+    here = corners
+    for side in range(4):
+        result[:, side] = topology.corners[here]
+        across = twin[here]
+        beyond = following[across]
+        result[:, 4 + 2 * side] = topology.corner_end[beyond]
+        result[:, 5 + 2 * side] = topology.corners[before[across]]
+        result[:, 12 + side] = topology.corners[before[twin[beyond]]]
+        here = following[here]
+    return result
+
+
+# Helpers
+
+
+@dataclass(frozen=True, eq=False)
+class _Piece:
+    """Irregular faces with their neighbours as a mesh of their own, refined.
+
+    used: the points it consists of; sources: its points at the end that are wanted; targets: their numbers.
+    """
+
+    used: Integers
+    steps: tuple[Step, ...]
+    sources: Integers
+    targets: Integers
+
+    def points(self, points: Floats) -> Floats:
+        """Where the wanted points are."""
+        local = points[self.used]
+        for step in self.steps:
+            local = step.points(local)
+        return np.asarray(local[self.sources])
+
+    def fast_points(self, points: Floats) -> Floats:
+        """The same by a matrix that is kept."""
+        return np.asarray(self._stencils @ points[self.used])
+
+    @lazy
+    def _stencils(self) -> csr_array:
+        product = self.steps[0].matrix
+        for step in self.steps[1:]:
+            product = step.matrix @ product
+        return product[self.sources]
+
+
+def _piece(topology: Topology, sharp: Sharp, odd: Integers, faces: Integers, levels: int, final: Topology) -> _Piece:
+    corners = topology.corners_of_faces(faces)
+    used = distinct(topology.corners[corners])
+    number = inverse_of(used, topology.n_points)
+    piece: Topology = Topology.derived(
+        offsets_from_sizes(topology.face_sizes[faces]), number[topology.corners[corners]], len(used)
+    )
+    local = sharp_on(piece, number, topology, sharp)
+    steps = []
+    for _ in range(levels):
+        step = refine(piece, local)
+        steps.append(step)
+        piece, local = step.child, step.sharp
+    # What came from a face is a block of faces at every level, laid out alike in the piece and in the whole.
+    per_face = 4**levels
+    place = inverse_of(faces, topology.n_faces)[odd]
+    sizes = np.full(len(odd), 4 * per_face)
+    sources = piece.corners[ranges(4 * per_face * place, sizes)]
+    targets = final.corners[ranges(4 * per_face * odd, sizes)]
+    targets, first = np.unique(targets, return_index=True)
+    return _Piece(used, tuple(steps), sources[first], targets)
+
+
+@cache
+def _weights(levels: int) -> tuple[tuple[Floats, ...], tuple[Floats, ...], Floats]:
+    """What the sixteen points around a face weigh in each block of it: (16, c), of its four sides: (16, 4c), of its
+    points: (16, 4).
+
+    Read off a grid of nine faces, refined by the rules themselves: its middle face sees sixteen points.
+    """
+    corner = np.arange(3)[:, None] * 4 + np.arange(3)
+    quads = np.stack((corner, corner + 1, corner + 5, corner + 4), axis=2).reshape(-1)
+    grid = Topology(np.arange(0, 37, 4), quads, 16)
+    none = np.zeros(0, dtype=np.int64)
+    rim = np.flatnonzero(grid.open_edges)
+    topology, sharp = grid, Sharp(rim, np.full(len(rim), np.inf), none, np.zeros(0))
+    columns = np.eye(16)
+    for _ in range(levels):
+        step = refine(topology, sharp)
+        columns = step.points(columns)
+        topology, sharp = step.child, step.sharp
+    middle = grid.valence == 4
+    face = int(np.flatnonzero(middle[grid.corners].reshape(-1, 4).all(axis=1))[0])
+    columns = columns[:, controls(grid, np.array([4 * face]))[0]]
+    blocks = blocks_of(grid.n_points, grid.n_edges, grid.n_faces, levels)
+
+    def side(corner: int, first: int, size: int) -> Floats:
+        edge = int(grid.corner_edge[corner])
+        rows = columns[first + edge * size : first + (edge + 1) * size]
+        # Against an edge its halves change places; within each they count from the end.
+        return np.roll(rows, size // 2, axis=0) if grid.corner_slot[corner] & 1 else rows
+
+    corners = range(4 * face, 4 * face + 4)
+    return (
+        tuple(np.ascontiguousarray(columns[a + face * c : a + (face + 1) * c].T) for a, c in blocks.in_faces),
+        tuple(np.concatenate([side(corner, a, c) for corner in corners]).T.copy() for a, c in blocks.on_edges),
+        columns[grid.corners[list(corners)]].T.copy(),
+    )

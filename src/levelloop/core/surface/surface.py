@@ -1,0 +1,287 @@
+"""SmoothSurface: a cage's connectivity and tags refined to a level, ready for any points."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from levelloop.core.arrays import Booleans, Floats, Integers, distinct, mask_of
+from levelloop.core.errors import EditError
+from levelloop.core.lazy import lazy
+from levelloop.core.mesh.mesh import SHARPNESS_NEVER_FADES, Mesh, NamedSet
+from levelloop.core.mesh.outlines import drop_faces
+from levelloop.core.mesh.topology import Topology
+from levelloop.core.progress import pieces
+from levelloop.core.surface.face_varying import refined_uv
+from levelloop.core.surface.limit import (
+    Sectors,
+    Unsettled,
+    limit_points,
+    sector_normals,
+    sectors,
+    unsettled,
+)
+from levelloop.core.surface.patches import LEAST_REGULAR, Patches
+from levelloop.core.surface.refine import Step, refine, sharp_of
+
+if TYPE_CHECKING:
+    from scipy.sparse import csr_array
+
+HIGHEST_LEVEL = 6
+
+
+def level_counts(topology: Topology, level: int) -> tuple[int, int, int]:
+    """Points, edges and faces at a level, without building it.
+
+    >>> from levelloop.core.forms.primitives import box
+    >>> level_counts(box().topology, 1)
+    (26, 48, 24)
+    """
+    topology = topology.faces_only
+    points, edges, faces, corners = topology.n_points, topology.n_edges, topology.n_faces, topology.n_corners
+    for _ in pieces(range(level)):
+        points, edges, faces = points + edges + faces, 2 * edges + corners, corners
+        corners = 4 * faces
+    return points, edges, faces
+
+
+class SmoothSurface:
+    """The Catmull-Clark surface of a cage at a level; connectivity once, points every frame.
+
+    level: 0 (the cage itself) … 6. Points of the surface are numbered cage points first.
+    like: a surface of the same cage with other tags; its connectivity is used again.
+    """
+
+    steps: tuple[Step, ...]
+
+    def __init__(self, mesh: Mesh, level: int, like: SmoothSurface | None = None) -> None:
+        if not 0 <= level <= HIGHEST_LEVEL:
+            raise EditError(f"Smoothing levels go from 0 to {HIGHEST_LEVEL}, not {level}.")
+        self.cage = mesh
+        self.level = level
+        steps: list[Step] = []
+        # Wires are no surface; their points stay where they are.
+        topology = mesh.topology.faces_only
+        creases = mesh.creases if topology is mesh.topology else mesh.creases[~mesh.topology.wire_edges]
+        sharp = sharp_of(topology, creases, mesh.corner_sharpness, mesh.scheme.boundary)
+        known: tuple[Step, ...] = like.steps if like is not None and like.cage.topology is mesh.topology else ()
+        self._sharp = [sharp]
+        for depth in range(level):
+            child = known[depth].child if depth < len(known) else None
+            step = refine(topology, sharp, mesh.scheme.triangles == "smooth", child, mesh.scheme.creases)
+            steps.append(step)
+            topology, sharp = step.child, step.sharp
+            self._sharp.append(sharp)
+        self.steps = tuple(steps)
+        self.topology = topology
+        self.sharp = sharp
+
+    @lazy
+    def creases(self) -> Floats:
+        """What is left of the creases on the surface: (e',)."""
+        if self.level == 0 and self.topology is self.cage.topology:
+            return self.cage.creases
+        left = self.sharp.creases(self.topology.n_edges)
+        left[self.topology.edge_face_count != 2] = 0.0
+        return left
+
+    @lazy
+    def corner_sharpness(self) -> Floats:
+        """What is left of the corner sharpness on the surface: (n',)."""
+        return self.sharp.corners(self.topology.n_points) if self.level else self.cage.corner_sharpness
+
+    def fits(self, mesh: Mesh) -> bool:
+        """Whether the surface also serves another mesh: the same connectivity and tags, other points."""
+        return self.cage.same_tags(mesh)
+
+    def points(self, points: Floats) -> Floats:
+        """The surface's points for the cage's: (n, d) → (n', d)."""
+        return self._points(points, keep=False, out=None)
+
+    @lazy
+    def matrices(self) -> tuple[csr_array, ...]:
+        """One stencil matrix per level; applied in turn they cost less than their product."""
+        return tuple(step.matrix for step in self.steps)
+
+    @lazy
+    def stencils(self) -> csr_array:
+        """The weights of cage points in surface points: (n', n)."""
+        from scipy.sparse import csr_array, eye_array
+
+        product = csr_array(eye_array(self.cage.n_points, format="csr"))
+        for matrix in self.matrices:
+            product = csr_array(matrix @ product)
+        return product
+
+    def fast_points(self, points: Floats, out: Floats | None = None) -> Floats:
+        """As points(), by matrices that are kept; for surfaces whose points change often.
+
+        out: (d, n') to write into, for those that come every frame.
+        """
+        return self._points(points, keep=True, out=out)
+
+    def _points(self, points: Floats, keep: bool, out: Floats | None) -> Floats:
+        start, patches = self._patches
+        for step in self.steps[:start]:
+            points = step.matrix @ points if keep else step.points(points)
+        if patches is not None:
+            return patches.points(points, keep, out)
+        if out is not None:
+            out[:] = points.T
+            return out.T
+        return points
+
+    @lazy
+    def _patches(self) -> tuple[int, Patches | None]:
+        """The patches of the first level that is mostly regular, and that level; the surface's level where none is.
+
+        For less than two levels a patch has more to gather than to give.
+        """
+        for depth in range(self.level - 1):
+            topology = self.steps[depth].parent
+            if depth == 0 and (len(topology.face_sizes) == 0 or (topology.face_sizes != 4).any()):
+                continue
+            patches = Patches(topology, self._sharp[depth], self.level - depth, self.topology)
+            if patches.share >= LEAST_REGULAR:
+                return depth, patches
+        return self.level, None
+
+    @lazy
+    def sectors(self) -> Sectors:
+        """The fans of faces between sharp edges around each point of the surface."""
+        return sectors(self.topology, self.sharp)
+
+    @lazy
+    def _unsettled(self) -> Unsettled | None:
+        return unsettled(self.topology, self.sharp, self.cage.scheme)
+
+    def limit(self, surface_points: Floats) -> Floats:
+        """Where the surface's points land in the limit, exactly, at any level: (n', 3), from points()."""
+        result = limit_points(self.topology, self.sectors, surface_points)
+        if self._unsettled is not None:
+            result[self._unsettled.points] = self._unsettled.settled(surface_points)[0]
+        return result
+
+    def normals(self, surface_points: Floats) -> Floats:
+        """Unit limit normals, one for each sector: (s, 3), from points()."""
+        result = sector_normals(self.topology, self.sectors, surface_points)
+        if self._unsettled is not None:
+            around = self._unsettled
+            result[self.sectors.of_corner[around.corners]] = around.settled(surface_points)[1]
+        return result
+
+    @lazy
+    def face_origin(self) -> Integers:
+        """The cage face that each face of the surface comes from: (m',)."""
+        origin = np.arange(self.cage.n_faces)
+        for step in self.steps:
+            origin = origin[step.parent.corner_face]
+        return origin
+
+    @lazy
+    def edge_origin(self) -> Integers:
+        """The cage edge that each edge of the surface is a piece of, −1 for those inside faces: (e',)."""
+        origin = np.flatnonzero(~self.cage.topology.wire_edges)
+        for step in self.steps:
+            inner = np.full(step.parent.n_corners, -1, dtype=np.int64)
+            origin = np.concatenate((np.repeat(origin, 2), inner))
+        return origin
+
+    @lazy
+    def edge_chains(self) -> Integers:
+        """The surface points along each cage edge, from edges[:, 0] to edges[:, 1]: (e, 2^level + 1).
+
+        A wire goes straight from its start to its end, which is repeated.
+        """
+        faces_only = self.steps[0].parent if self.steps else self.topology
+        chain = faces_only.edges
+        parts = np.arange(len(chain))[:, None]
+        for step in self.steps:
+            parent = step.parent
+            middle = parent.n_points + parts
+            longer = np.empty((len(chain), 2 * chain.shape[1] - 1), dtype=np.int64)
+            longer[:, 0::2] = chain
+            longer[:, 1::2] = middle
+            against = (parent.edges[parts, 0] != chain[:, :-1]).astype(np.int64)
+            halves = np.empty((len(parts), 2 * parts.shape[1]), dtype=np.int64)
+            halves[:, 0::2] = 2 * parts + against
+            halves[:, 1::2] = 2 * parts + 1 - against
+            chain, parts = longer, halves
+        cage = self.cage.topology
+        if faces_only is cage:
+            return chain
+        whole = np.repeat(cage.edges[:, 1:], chain.shape[1], axis=1)
+        whole[:, 0] = cage.edges[:, 0]
+        whole[~cage.wire_edges] = chain
+        return whole
+
+    @lazy
+    def left_out(self) -> Booleans:
+        """Faces that are no part of the surface: (m',).
+
+        They come from holes of the cage and, with boundary "none" above level 0, from its faces that touch a boundary
+        edge's end, but for edges whose crease never fades: these are kept as they are.
+        """
+        topology = self.cage.topology
+        out = self.cage.hole
+        if self.cage.scheme.boundary == "none" and self.level:
+            out = out.copy()
+            loose = topology.open_edges & (self.cage.creases < SHARPNESS_NEVER_FADES)
+            out[topology.faces_of_points(distinct(topology.edges[loose]))] = True
+        return np.asarray(out[self.face_origin])
+
+    def mesh(self, surface_points: Floats) -> Mesh:
+        """The surface as a mesh of its own, with what is left of its creases, and its other tags, without its holes."""
+        return without_holes(self.whole(surface_points, self.cage))
+
+    def whole(self, surface_points: Floats, cage: Mesh) -> Mesh:
+        """The surface as a mesh of its own, what is left out of it as holes.
+
+        cage: the one it was made of, or one of the same connectivity with other tags that smoothing does not ask for.
+        """
+        return Mesh(
+            self.topology,
+            surface_points,
+            self.creases,
+            self.corner_sharpness,
+            cage.material[self.face_origin],
+            cage.materials,
+            cage.scheme,
+            None if cage.seam is None else self._on_edges(cage.seam),
+            uv=None if cage.uv is None else refined_uv(cage, self.level),
+            hole=self.left_out,
+            hidden=cage.hidden[self.face_origin],
+            soft=self.creases == 0,
+            sets=tuple(NamedSet(named.name, named.kind, self._members(named)) for named in cage.sets),
+        )
+
+    # Helpers
+
+    def _on_edges(self, mask: Booleans) -> Booleans:
+        """The parts of masked cage edges: (e',)."""
+        return np.asarray(np.append(mask, False)[self.edge_origin])
+
+    def _members(self, named: NamedSet) -> Integers:
+        """What a named set of the cage is on the surface; points keep their numbers."""
+        if named.kind == "points":
+            return named.indices
+        if named.kind == "faces":
+            return np.flatnonzero(mask_of(named.indices, self.cage.n_faces)[self.face_origin])
+        return np.flatnonzero(self._on_edges(mask_of(named.indices, self.cage.n_edges)))
+
+
+def smooth(mesh: Mesh, level: int, limit: bool = False) -> Mesh:
+    """The mesh smoothed to a level; with limit, its points put on the limit surface. Holes are left out."""
+    if level == 0 and not limit:
+        return without_holes(mesh)
+    surface = SmoothSurface(mesh, max(1, level) if limit else level)
+    points = surface.points(mesh.points)
+    if limit:
+        points = surface.limit(points)
+    return surface.mesh(points)
+
+
+def without_holes(mesh: Mesh) -> Mesh:
+    """The mesh without the faces that are no part of the surface."""
+    return drop_faces(mesh, mesh.hole, keep_unattached=False)[0] if mesh.hole.any() else mesh

@@ -1,0 +1,1 @@
+"""What people type: scripts, lengths, sentences that select."""

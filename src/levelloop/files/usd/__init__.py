@@ -1,0 +1,1 @@
+"""OpenUSD stages."""
