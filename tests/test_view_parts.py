@@ -308,7 +308,7 @@ def test_the_readout_says_what_is_selected() -> None:
     assert "2 edges" in text and "1 open run" in text and "5 mm long" in text
     session.select(faces=[0])
     assert "6 mm²" in readout(session.state, picture, "faces", camera)
-    assert readout(Session.new(), None, "faces", camera) == "Nothing here yet"
+    assert readout(Session.new().state, None, "faces", camera) == "Nothing here yet"
 
 
 def test_what_faces_away_is_counted_and_dropped() -> None:
@@ -327,7 +327,7 @@ def test_what_faces_away_is_counted_and_dropped() -> None:
 def test_pieces_are_counted() -> None:
     session = session_with(CAGES["two shells"])
     session.select_all("faces")
-    assert "6 on another piece" in readout(session, make_picture(session.part, False), "faces", framed())
+    assert "6 on another piece" in readout(session.state, make_picture(session.part, False), "faces", framed())
 
 
 # Finding commands
