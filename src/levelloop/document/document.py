@@ -15,7 +15,8 @@ from levelloop.core.mesh.faces import normal_map, unit
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import Kind
 from levelloop.core.recipe.chain import Built, build
-from levelloop.core.surface.surface import without_holes
+from levelloop.core.surface.samples import SurfaceSamples, sampled, sampled_mesh
+from levelloop.core.surface.surface import SmoothSurface, without_holes
 from levelloop.core.tolerance import Automatic
 from levelloop.core.words import counted, shortened
 from levelloop.document.cameras import NamedCamera
@@ -85,6 +86,23 @@ class Part:
         if not self.in_place:
             facing = unit(facing @ normal_map(self.transform))
         return replace(self.to_world(without_holes(mesh)), normals=frozen(facing[kept]))
+
+    def surface(self, level: int | None = None) -> SurfaceSamples:
+        """The limit surface after the recipe, sampled at the part's level or the given one, in part space.
+
+        Where steps have shaped it after it was smoothed, its derivatives are differences between neighbours. Raises
+        EditError where a step cannot run or there is no face.
+        """
+        if self.stepped.n_faces == 0:
+            raise EditError(f"“{self.name}” has no faces, and so no surface.")
+        built = self._built(self.level if level is None else level, True)
+        last = built.stops[-1] if built.stops else None
+        if all(stop.surface is None for stop in built.stops):
+            return sampled(SmoothSurface(built.mesh, 0), built.points).on_cage(built.trace.source.faces)
+        if last is None or last.surface is None or last.around is not None:
+            return sampled_mesh(built.mesh, built.trace.source.faces)
+        before = built.stops[-2].route if len(built.stops) > 1 else built.start
+        return sampled(last.surface, last.before.points).on_cage(before.trace.source.faces)
 
     def _built(self, level: int | None, limit: bool | None) -> Built:
         use_limit = self.limit if limit is None else limit

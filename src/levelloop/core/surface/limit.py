@@ -132,11 +132,16 @@ class Unsettled:
     own: Integers
     corners: Integers
 
-    def settled(self, points: Floats) -> tuple[Floats, Floats]:
-        """Limit places (u, 3) and limit normals of their corners (c, 3), from the surface's points."""
+    def local_points(self, points: Floats) -> Floats:
+        """The piece's points at its end, from the surface's: (p', 3)."""
         local = points[self.used]
         for step, needed in self.rounds:
             local = step.points(local)[needed]
+        return local
+
+    def settled(self, points: Floats) -> tuple[Floats, Floats]:
+        """Limit places (u, 3) and limit normals of their corners (c, 3), from the surface's points."""
+        local = self.local_points(points)
         refined = 4 * np.arange(len(self.corners))
         normals = sector_normals(self.topology, self.around, local)[self.around.of_corner[refined]]
         return limit_points(self.topology, self.around, local)[self.own], normals

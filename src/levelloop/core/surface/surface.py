@@ -14,6 +14,7 @@ from levelloop.core.mesh.outlines import drop_faces
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.progress import pieces
 from levelloop.core.surface.face_varying import refined_uv
+from levelloop.core.surface.jets import Rings, rings_of
 from levelloop.core.surface.limit import (
     Sectors,
     Unsettled,
@@ -153,21 +154,27 @@ class SmoothSurface:
         return sectors(self.topology, self.sharp)
 
     @lazy
-    def _unsettled(self) -> Unsettled | None:
+    def rings(self) -> Rings:
+        """The points around those of the surface whose derivatives are known from them."""
+        return rings_of(self.topology, self.sectors)
+
+    @lazy
+    def unsettled(self) -> Unsettled | None:
+        """The points whose masks do not hold yet, None where all do."""
         return unsettled(self.topology, self.sharp, self.cage.scheme)
 
     def limit(self, surface_points: Floats) -> Floats:
         """Where the surface's points land in the limit, exactly, at any level: (n', 3), from points()."""
         result = limit_points(self.topology, self.sectors, surface_points)
-        if self._unsettled is not None:
-            result[self._unsettled.points] = self._unsettled.settled(surface_points)[0]
+        if self.unsettled is not None:
+            result[self.unsettled.points] = self.unsettled.settled(surface_points)[0]
         return result
 
     def normals(self, surface_points: Floats) -> Floats:
         """Unit limit normals, one for each sector: (s, 3), from points()."""
         result = sector_normals(self.topology, self.sectors, surface_points)
-        if self._unsettled is not None:
-            around = self._unsettled
+        if self.unsettled is not None:
+            around = self.unsettled
             result[self.sectors.of_corner[around.corners]] = around.settled(surface_points)[1]
         return result
 

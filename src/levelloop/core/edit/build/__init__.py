@@ -1,0 +1,1 @@
+"""Edits that build new faces."""

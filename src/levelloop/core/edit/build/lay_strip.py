@@ -1,0 +1,97 @@
+"""Strips of quads laid over a surface along a line drawn on it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+
+from levelloop.core.arrays import Floats, Integers
+from levelloop.core.mesh.origins import Edit, carry, through
+from levelloop.core.mesh.outlines import Outlines, merge_points
+from levelloop.core.errors import EditError
+from levelloop.core.forms.curves import Path
+from levelloop.core.geometry.closest import closest_places
+from levelloop.core.mesh.faces import unit
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.geometry.planes import as_vector
+from levelloop.core.mesh.selection import Selection
+
+
+def lay_strip(
+    mesh: Mesh,
+    selection: Selection,
+    path: Sequence[Any] = (),
+    width: float = 5.0,
+    count: int = 8,
+    onto: Mesh | None = None,
+    weld: float | None = None,
+) -> Edit:
+    """Lays a strip of quads along a line, on another part's surface where one is named.
+
+    path: places (x, y, z) mm that the line runs through smoothly; width: mm across; count: quads, evenly along.
+    weld: mm within which the strip's two ends are welded onto points that are there; half the width where not given.
+    Selected after: the strip's faces.
+    """
+    if len(path) < 2:
+        raise EditError("A strip needs at least two places.")
+    places = np.array([as_vector(place) for place in path])
+    line = Path(places, False, np.ones(len(places)), True)
+    on = line.at(line.places(count, even=True))
+    normals = np.tile((0.0, 0.0, 1.0), (len(on), 1))
+    if onto is not None:
+        if onto.n_faces == 0:
+            raise EditError("The part to lay it on has no faces.")
+        on, normals = closest_places(onto, on)
+    along = unit(np.gradient(on, axis=0))
+    across = unit(np.cross(normals, along))
+    if not np.any(across):
+        raise EditError("The line runs along the normal; a strip needs a way across.")
+    left, right = on + 0.5 * width * across, on - 0.5 * width * across
+    if onto is not None:
+        left, right = closest_places(onto, left)[0], closest_places(onto, right)[0]
+    first = mesh.n_points
+    left_number, right_number = first + 2 * np.arange(count + 1), first + 2 * np.arange(count + 1) + 1
+    quads = np.stack((right_number[:-1], right_number[1:], left_number[1:], left_number[:-1]), axis=1)
+    outlines = Outlines(mesh.topology, np.zeros(mesh.n_faces, dtype=np.bool_))
+    outlines.put(np.full(count, 4), quads.ravel(), np.full(count, -1))
+    points = np.concatenate((mesh.points, np.stack((left, right), axis=1).reshape(-1, 3)))
+    topology, face_origin = outlines.build(len(points))
+    none = np.full(len(points) - mesh.n_points, -1, dtype=np.int64)
+    laid, origin = carry(mesh, topology, points, np.concatenate((np.arange(mesh.n_points), none)), face_origin)
+    ends = np.array([left_number[0], right_number[0], left_number[-1], right_number[-1]])
+    target, met = _ends_met(mesh, laid, ends, 0.5 * width if weld is None else weld)
+    told = f"{count} quads; {met} of 4 end points welded."
+    if not met:
+        return Edit(laid, Selection("faces", np.arange(mesh.n_faces, laid.n_faces)), origin, told)
+    keep = target == np.arange(laid.n_points)
+    merged, once, _ = merge_points(laid, (np.cumsum(keep) - 1)[target], laid.points[keep])
+    new = np.flatnonzero(once.faces >= mesh.n_faces)
+    return Edit(merged, Selection("faces", new), through(origin, once), told)
+
+
+def strip_across(path: Sequence[Any], across: Floats) -> list[tuple[float, ...]] | None:
+    """The line across a plane, by a matrix (4, 4); None where it runs within the plane or across it evenly."""
+    places = np.array([as_vector(place) for place in path]).reshape(-1, 3)
+    other = places @ across[:3, :3] + across[3, :3]
+    near = 1e-6 * max(float(np.abs(places).max(initial=0.0)), 1.0)
+    if any(np.abs(places - line).max(initial=0.0) <= near for line in (other, other[::-1])):
+        return None
+    return [tuple(place) for place in other.tolist()]
+
+
+# Helpers
+
+
+def _ends_met(mesh: Mesh, laid: Mesh, ends: Integers, reach: float) -> tuple[Integers, int]:
+    """For each point itself, for ends the nearest old point within reach, each taken once; and how many found one."""
+    target = np.arange(laid.n_points)
+    taken: set[int] = set()
+    for end in ends.tolist() if mesh.n_points and reach > 0 else []:
+        apart = np.linalg.norm(mesh.points - laid.points[end], axis=1)
+        near = [old for old in np.argsort(apart)[: len(ends)].tolist() if apart[old] <= reach and old not in taken]
+        if near:
+            target[end] = near[0]
+            taken.add(near[0])
+    return target, len(taken)

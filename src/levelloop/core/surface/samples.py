@@ -1,0 +1,193 @@
+"""The limit surface as values: where the points of a level land on it, which way it faces and how it bends there."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from levelloop.core.arrays import Booleans, Floats, Integers, frozen
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.topology import Topology
+from levelloop.core.surface.jets import NAMES, Bends, rings_of
+from levelloop.core.surface.limit import Sectors, sector_normals, sectors
+from levelloop.core.surface.refine import sharp_of
+from levelloop.core.surface.surface import SmoothSurface
+
+QUARTER = 2  # the level whose cells are a quarter of a cage face wide
+
+
+@dataclass(frozen=True, eq=False)
+class SurfaceSamples:
+    """Samples of a limit surface, one for each point of a refined mesh, in the space of its cage.
+
+    mesh: the level's mesh, its points on the limit; points, normals: (n, 3) of it, normals of unit length; k1 ≥ k2 (n,)
+    1/mm, positive where the surface bends away from its outward side; d1, d2: (n, 3) their directions. cage_face: (n,)
+    the lowest-numbered cage face that holds the sample, −1 for a point without faces. beside: (n,) mm: curvature does
+    not exist at a pole, so there it is that of the place a quarter of a cage face away that bends most; 0 elsewhere.
+    On a crease a sample is of the side of its cage face.
+    """
+
+    mesh: Mesh
+    points: Floats
+    normals: Floats
+    k1: Floats
+    k2: Floats
+    d1: Floats
+    d2: Floats
+    cage_face: Integers
+    beside: Floats
+
+    def on_cage(self, source: Integers) -> SurfaceSamples:
+        """The same with each cage face as the one it comes from: source (m,), −1 for none."""
+        return replace(self, cage_face=frozen(np.append(source, -1)[self.cage_face]))
+
+
+def sampled(surface: SmoothSurface, points: Floats) -> SurfaceSamples:
+    """The samples of a smooth surface at its level, for points (n, 3) of its cage."""
+    # The points of a level come first among those of the next; what is beside a pole is known from level 2 on.
+    deep = surface if surface.level >= QUARTER else SmoothSurface(surface.cage, QUARTER, like=surface)
+    raw = deep.points(points)
+    around = deep.sectors
+    bends, known = _known_bends(deep, raw)
+    beside = np.zeros(len(around.point))
+    _fill_normals(deep, raw, bends, known)
+    _look_beside(deep, bends, known, beside)
+    count = surface.topology.n_points
+    sector, has_faces = _sector_of_points(deep.topology, around)
+    sector, has_faces = sector[:count], has_faces[:count]
+    values = {name: getattr(bends, name)[sector] for name in NAMES}
+    for name, value in values.items():
+        value[~has_faces] = 0.0 if name != "places" else raw[:count][~has_faces]
+    face = np.where(has_faces, _cage_face(deep, count), -1)
+    lost = np.where(has_faces, beside[sector], 0.0)
+    mesh = surface.whole(values["places"], surface.cage)
+    return SurfaceSamples(
+        mesh,
+        frozen(values["places"]),
+        frozen(values["normals"]),
+        frozen(values["k1"]),
+        frozen(values["k2"]),
+        frozen(values["d1"]),
+        frozen(values["d2"]),
+        frozen(face),
+        frozen(lost),
+    )
+
+
+def sampled_mesh(mesh: Mesh, cage_face: Integers) -> SurfaceSamples:
+    """The samples of a mesh that lies on a surface already, its derivatives taken as differences between neighbours.
+
+    cage_face: (m,) the cage face of each of its faces. For surfaces that steps have shaped after they were smoothed;
+    beside poles the next points count.
+    """
+    topology = mesh.topology.faces_only
+    around = sectors(topology, sharp_of(topology, mesh.creases[~mesh.topology.wire_edges], mesh.corner_sharpness))
+    bends = Bends.flat(len(around.point))
+    known = np.zeros(len(around.point), dtype=np.bool_)
+    owners, found = rings_of(topology, around).bends(mesh.points, on_surface=True)
+    bends.put(owners, found)
+    known[owners] = True
+    rest = np.flatnonzero(~known)
+    bends.normals[rest] = sector_normals(topology, around, mesh.points)[rest]
+    bends.places[:] = mesh.points[around.point]
+    beside = np.zeros(len(around.point))
+    _take_from_neighbours(topology, around.of_corner, bends, known, beside)
+    sector, has_faces = _sector_of_points(topology, around)
+    values = {name: getattr(bends, name)[sector] for name in NAMES}
+    for value in values.values():
+        value[~has_faces] = 0.0
+    face = np.full(mesh.n_points, np.iinfo(np.int64).max)
+    np.minimum.at(face, topology.corners, cage_face[topology.corner_face])
+    return SurfaceSamples(
+        mesh,
+        mesh.points,
+        frozen(values["normals"]),
+        frozen(values["k1"]),
+        frozen(values["k2"]),
+        frozen(values["d1"]),
+        frozen(values["d2"]),
+        frozen(np.where(has_faces, face, -1)),
+        frozen(np.where(has_faces, beside[sector], 0.0)),
+    )
+
+
+# Helpers
+
+
+def _known_bends(deep: SmoothSurface, raw: Floats) -> tuple[Bends, Booleans]:
+    """How the surface bends in each sector, and in which of them that is known."""
+    bends = Bends.flat(len(deep.sectors.point))
+    known = np.zeros(len(deep.sectors.point), dtype=np.bool_)
+    owners, found = deep.rings.bends(raw)
+    bends.put(owners, found)
+    known[owners] = True
+    piece = deep.unsettled
+    if piece is not None:
+        # Sharpness that still fades: what the rules make of the ring once it has faded.
+        target = deep.sectors.of_corner[piece.corners]
+        known[target] = False
+        local = piece.local_points(raw)
+        owners, found = rings_of(piece.topology, piece.around).bends(local)
+        all_bends = Bends.flat(len(piece.around.point))
+        all_bends.put(owners, found)
+        is_known = np.zeros(len(piece.around.point), dtype=np.bool_)
+        is_known[owners] = True
+        source = piece.around.of_corner[4 * np.arange(len(piece.corners))]
+        bends.put(target, all_bends.take(source))
+        known[target] = is_known[source]
+    return bends, known
+
+
+def _fill_normals(deep: SmoothSurface, raw: Floats, bends: Bends, known: Booleans) -> None:
+    """Places and normals where curvature does not exist: poles have both."""
+    rest = np.flatnonzero(~known)
+    if len(rest) == 0:
+        return
+    bends.places[rest] = deep.limit(raw)[deep.sectors.point[rest]]
+    bends.normals[rest] = deep.normals(raw)[rest]
+
+
+def _look_beside(deep: SmoothSurface, bends: Bends, known: Booleans, beside: Floats) -> None:
+    """Curvature at poles, taken a quarter of a cage face beside them."""
+    if known.all():
+        return
+    quarter = deep.steps[QUARTER].parent if deep.level > QUARTER else deep.topology
+    # Corner c of one level is the first corner of face c at the next, at the same point.
+    sector = deep.sectors.of_corner[4 ** (deep.level - QUARTER) * np.arange(quarter.n_corners)]
+    _take_from_neighbours(quarter, sector, bends, known, beside)
+
+
+def _take_from_neighbours(topology: Topology, sector: Integers, bends: Bends, known: Booleans, beside: Floats) -> None:
+    """The bends of unknown sectors as those of the neighbour that bends most; sector: (k,) of each corner."""
+    at = np.flatnonzero(~known[sector])
+    after, before = topology.next_corner[at], topology.previous_corner[at]
+    other = sector[np.concatenate((after, topology.next_corner[after], before))]
+    owner = np.tile(sector[at], 3)
+    fits = known[other]
+    other, owner = other[fits], owner[fits]
+    if len(owner) == 0:
+        return
+    most = np.maximum(np.abs(bends.k1[other]), np.abs(bends.k2[other]))
+    order = np.lexsort((other, -most, owner))
+    first = order[np.unique(owner[order], return_index=True)[1]]
+    target, source = owner[first], other[first]
+    bends.k1[target], bends.k2[target] = bends.k1[source], bends.k2[source]
+    bends.d1[target], bends.d2[target] = bends.d1[source], bends.d2[source]
+    beside[target] = np.linalg.norm(bends.places[target] - bends.places[source], axis=1)
+
+
+def _sector_of_points(topology: Topology, around: Sectors) -> tuple[Integers, Booleans]:
+    """The sector of each point that its lowest corner is in, and which points have one: (n,), (n,)."""
+    first = np.full(topology.n_points, -1, dtype=np.int64)
+    first[topology.corners[::-1]] = np.arange(topology.n_corners)[::-1]
+    sector = around.of_corner[np.maximum(first, 0)] if topology.n_corners else np.zeros(topology.n_points, np.int64)
+    return sector, first >= 0
+
+
+def _cage_face(deep: SmoothSurface, count: int) -> Integers:
+    """The lowest-numbered cage face at each of the first points: faces of a level come in the order of the cage's."""
+    topology = deep.topology
+    face = np.zeros(topology.n_points, dtype=np.int64)
+    face[topology.corners[::-1]] = deep.face_origin[topology.corner_face[::-1]]
+    return face[:count]
