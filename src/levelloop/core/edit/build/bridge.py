@@ -8,14 +8,14 @@ from itertools import pairwise
 import numpy as np
 
 from levelloop.core.arrays import Floats, Integers, chains, connected_labels, distinct, mask_of
-from levelloop.core.mesh.origins import Edit, carry, identity
 from levelloop.core.edit.divide.divide_faces import then
-from levelloop.core.mesh.outlines import Outlines, drop_faces
 from levelloop.core.errors import EditError
 from levelloop.core.forms.curves import frames_along
 from levelloop.core.limits import check_fits
 from levelloop.core.mesh.faces import face_normals, face_vectors, unit
 from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.origins import Edit, carry, identity
+from levelloop.core.mesh.outlines import Outlines, drop_faces
 from levelloop.core.mesh.selection import NOTHING, Selection, outline
 
 FACING = 0.8  # cosine up to which two sides face each other, so that a bulge is one all around

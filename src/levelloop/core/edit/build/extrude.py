@@ -13,15 +13,15 @@ from typing import Any
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, inverse_of, mask_of, sum_by
-from levelloop.core.mesh.origins import Edit, carry
-from levelloop.core.geometry.offset import LONGEST, even_offsets, meet_planes, told_off
 from levelloop.core.edit.build.strips import extrude_edges
 from levelloop.core.edit.build.wires import extrude_points
 from levelloop.core.errors import EditError
+from levelloop.core.geometry.offset import LONGEST, even_offsets, meet_planes, told_off
+from levelloop.core.geometry.planes import as_direction
 from levelloop.core.limits import check_fits
 from levelloop.core.mesh.faces import face_normals, face_vectors, unit
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.geometry.planes import as_direction
+from levelloop.core.mesh.origins import Edit, carry
 from levelloop.core.mesh.selection import Selection
 from levelloop.core.mesh.topology import Topology
 

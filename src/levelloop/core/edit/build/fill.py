@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from levelloop.core.arrays import Floats, Integers, chains, mask_of, offsets_from_sizes
-from levelloop.core.mesh.origins import Edit, carry
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.faces import triangles
 from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.origins import Edit, carry
 from levelloop.core.mesh.selection import Selection
 from levelloop.core.mesh.topology import Topology
 

@@ -5,13 +5,13 @@ from __future__ import annotations
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, distinct, mask_of, offsets_from_sizes
-from levelloop.core.mesh.origins import Edit, carry
-from levelloop.core.geometry.offset import meet_planes
-from levelloop.core.mesh.outlines import Outlines, without_repeats
-from levelloop.core.geometry.room import held_by_chain, room_of_faces, turned_corners
 from levelloop.core.errors import EditError
+from levelloop.core.geometry.offset import meet_planes
+from levelloop.core.geometry.room import held_by_chain, room_of_faces, turned_corners
 from levelloop.core.mesh.faces import face_normals, point_normals, unit
 from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.origins import Edit, carry
+from levelloop.core.mesh.outlines import Outlines, without_repeats
 from levelloop.core.mesh.selection import Selection, select_mask
 
 MOST_OF_FACE = 0.9  # of the way across the narrowest face beside the edges

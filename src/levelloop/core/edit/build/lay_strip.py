@@ -8,14 +8,14 @@ from typing import Any
 import numpy as np
 
 from levelloop.core.arrays import Floats, Integers
-from levelloop.core.mesh.origins import Edit, carry, through
-from levelloop.core.mesh.outlines import Outlines, merge_points
 from levelloop.core.errors import EditError
 from levelloop.core.forms.curves import Path
 from levelloop.core.geometry.closest import closest_places
+from levelloop.core.geometry.planes import as_vector
 from levelloop.core.mesh.faces import unit
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.geometry.planes import as_vector
+from levelloop.core.mesh.origins import Edit, carry, through
+from levelloop.core.mesh.outlines import Outlines, merge_points
 from levelloop.core.mesh.selection import Selection
 
 

@@ -5,13 +5,13 @@ from __future__ import annotations
 import numpy as np
 
 from levelloop.core.arrays import Floats
-from levelloop.core.mesh.origins import Edit, carry
-from levelloop.core.mesh.outlines import Outlines
 from levelloop.core.errors import EditError
 from levelloop.core.forms.curves import Path, frames_along
 from levelloop.core.forms.primitives import corner_backwards, first_corner, grid_inside
 from levelloop.core.limits import check_fits
 from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.origins import Edit, carry
+from levelloop.core.mesh.outlines import Outlines
 from levelloop.core.mesh.selection import Selection
 
 ROUND_ROWS = 2  # rings between a pipe's end and the tip of a round cap

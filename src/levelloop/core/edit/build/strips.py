@@ -9,16 +9,16 @@ from typing import Any
 import numpy as np
 
 from levelloop.core.arrays import Floats, Integers, chains, connected_labels, distinct, inverse_of, sum_by
-from levelloop.core.mesh.origins import Edit, carry
-from levelloop.core.geometry.offset import meet_planes
-from levelloop.core.mesh.outlines import Outlines
 from levelloop.core.errors import EditError
+from levelloop.core.geometry.offset import meet_planes
+from levelloop.core.geometry.planes import as_direction
 from levelloop.core.limits import check_fits
 from levelloop.core.mesh.faces import face_normals, point_normals, unit
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.geometry.planes import as_direction
-from levelloop.core.progress import pieces
+from levelloop.core.mesh.origins import Edit, carry
+from levelloop.core.mesh.outlines import Outlines
 from levelloop.core.mesh.selection import Selection
+from levelloop.core.progress import pieces
 
 
 def extrude_edges(

@@ -8,21 +8,21 @@ from typing import Any
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers, distinct, mask_of
-from levelloop.core.mesh.origins import Edit, mapped, through
 from levelloop.core.edit.build.extrude import lift, region_of
-from levelloop.core.mesh.outlines import drop_faces
 from levelloop.core.edit.build.pipes import pipe
-from levelloop.core.mesh.directions import flipped
 from levelloop.core.edit.build.strips import profile_of, strips_through
-from levelloop.core.edit.move.transform import middle_of_box, pivot_place
-from levelloop.core.edit.join.weld import weld as welded
 from levelloop.core.edit.build.wires import wires_through
+from levelloop.core.edit.join.weld import weld as welded
+from levelloop.core.edit.move.transform import middle_of_box, pivot_place
 from levelloop.core.errors import EditError
 from levelloop.core.forms.curves import Path, frames_along, path_of, turned_about
+from levelloop.core.geometry.planes import as_direction
 from levelloop.core.limits import check_fits
+from levelloop.core.mesh.directions import flipped
 from levelloop.core.mesh.faces import face_centres, face_vectors
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.geometry.planes import as_direction
+from levelloop.core.mesh.origins import Edit, mapped, through
+from levelloop.core.mesh.outlines import drop_faces
 from levelloop.core.mesh.selection import Selection, points_of
 from levelloop.core.tolerance import AUTOMATIC
 

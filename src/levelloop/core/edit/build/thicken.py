@@ -8,15 +8,15 @@ from typing import Any
 import numpy as np
 
 from levelloop.core.arrays import Floats, Integers, mask_of, sum_by
-from levelloop.core.mesh.origins import Edit, carry
 from levelloop.core.edit.build.extrude import Region, region_of
-from levelloop.core.geometry.offset import even_offsets, meet_planes, told_off
-from levelloop.core.mesh.outlines import Outlines
 from levelloop.core.errors import EditError
 from levelloop.core.forms.curves import path_of
+from levelloop.core.geometry.offset import even_offsets, meet_planes, told_off
+from levelloop.core.geometry.planes import as_vector
 from levelloop.core.mesh.faces import face_normals, face_vectors, unit
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.geometry.planes import as_vector
+from levelloop.core.mesh.origins import Edit, carry
+from levelloop.core.mesh.outlines import Outlines
 from levelloop.core.mesh.selection import Selection
 from levelloop.core.mesh.topology import Topology
 

@@ -7,12 +7,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from levelloop.core.arrays import Floats, Integers, chains, inverse_of, sum_by
-from levelloop.core.mesh.origins import Edit, carry, identity, mapped, through
 from levelloop.core.edit.build.fill import directed, outlines_of
-from levelloop.core.mesh.outlines import Outlines
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.faces import unit
 from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.origins import Edit, carry, identity, mapped, through
+from levelloop.core.mesh.outlines import Outlines
 from levelloop.core.mesh.selection import Selection
 
 

@@ -9,12 +9,12 @@ from typing import Any
 import numpy as np
 
 from levelloop.core.arrays import Floats, Integers, sum_by
-from levelloop.core.mesh.origins import Edit, carry
 from levelloop.core.edit.build.strips import pulled_out, row_numbers
 from levelloop.core.errors import EditError
+from levelloop.core.geometry.planes import as_direction
 from levelloop.core.mesh.faces import point_normals, unit
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.geometry.planes import as_direction
+from levelloop.core.mesh.origins import Edit, carry
 from levelloop.core.mesh.selection import Selection
 from levelloop.core.mesh.topology import Topology
 

@@ -1,0 +1,1 @@
+"""Holding edges: support loops that let the smooth surface turn with a given radius."""

@@ -1,0 +1,360 @@
+"""Hold: support loops beside edges, so that the smooth surface turns there with a given radius."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+
+from levelloop.core.arrays import Booleans, Floats, Integers, mask_of
+from levelloop.core.edit.hold.lines import divided, laid_out, room
+from levelloop.core.edit.hold.radius import crease_weight, support_distance, tip_radius
+from levelloop.core.errors import EditError
+from levelloop.core.limits import check_fits
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.origins import Edit, identity, mapped, through
+from levelloop.core.mesh.selection import Selection
+from levelloop.core.mesh.topology import Topology
+from levelloop.core.words import counted
+
+Sides = Literal["both", "left", "right"]
+ROUNDS = 12
+LEAST_FOLD = 1.0  # degrees; less turns too little to have a radius worth holding
+SPACING = 3.0  # supports; a next loop farther beyond the support than that lets the turn tighten beside its tip
+
+
+@dataclass(frozen=True, eq=False)
+class Turns:
+    """Held half-edges at each of their ends, as the smooth surface meets them there.
+
+    half: (h,) corners of the half-edges, at_end: (h,) whether it is their end or their start; across: (h, 3) from there
+    to the support on that side, square to the run, as smoothing along the run leaves it; angle: (h,) the inner angle
+    between both sides, radians.
+    """
+
+    half: Integers
+    at_end: Booleans
+    across: Floats
+    angle: Floats
+
+
+def hold(
+    mesh: Mesh,
+    selection: Selection,
+    radius: float | None = 1.0,
+    distance: float | None = None,
+    sides: Sides = "both",
+    by: Literal["loops", "crease"] = "loops",
+) -> Edit:
+    """Puts support loops on both sides of the selected edges, so that the smooth surface turns there with a radius.
+
+    radius: mm at the tip of the turn; distance: mm of the supports from the edge instead, square to it. sides: of the
+    edges as they were picked. by: "crease" gives the edges the crease weight for that radius instead of loops. Where
+    the next loop lies more than three supports beyond, a spacing loop is added. Selected after: the support loops; with
+    a crease the edges. Raises EditError where an edge is open, has no fold, or the faces beside are too narrow: then
+    with the largest radius that fits.
+    """
+    edges, held = _held(mesh, selection, sides)
+    if (radius is None) == (distance is None):
+        raise EditError("Hold takes a radius or a distance.")
+    given = radius if radius is not None else distance
+    assert given is not None
+    if not given > 0:
+        raise EditError(f"A {'radius' if radius is not None else 'distance'} to hold is above 0 mm.")
+    if by == "crease":
+        if radius is None:
+            raise EditError("A crease is set by a radius.")
+        return _creased(mesh, edges, radius)
+    turns, near, off = _settled(mesh, edges, radius, distance)
+    lines = laid_out(mesh, held, near, off, _turning(mesh.topology, edges))
+    factor = room(mesh, lines)
+    if factor < 1.0:
+        what = "radius" if radius is not None else "distance"
+        raise EditError(
+            f"The faces beside are too narrow for that; the largest {what} that fits is {_few(given * factor)} mm."
+        )
+    check_fits(mesh.n_faces + 4 * int(lines.beside.sum()))
+    edit, ended = divided(mesh, lines)
+    edit = _spaced(mesh, edit, held, near, off)
+    return replace(edit, message=_told(turns, near, off, radius, ended))
+
+
+def loose_radius(mesh: Mesh, edges: Integers) -> Floats:
+    """The radius at the tip that each edge turns with as the cage is, without its crease: (n,) mm, both ends' smaller.
+
+    Infinite where nothing turns.
+    """
+    turns = _turns(mesh, edges)
+    first, second = _to_next_loops(mesh, turns)
+    radius = tip_radius(first, second)
+    topology = mesh.topology
+    least = np.full(topology.n_edges, np.inf)
+    np.minimum.at(least, topology.corner_edge[turns.half], radius)
+    return np.asarray(least[edges])
+
+
+# Helpers
+
+
+def _held(mesh: Mesh, selection: Selection, sides: Sides) -> tuple[Integers, Booleans]:
+    """The edges, and their half-edges on the wanted sides: (k,)."""
+    topology = mesh.topology
+    if selection.kind != "edges" or len(selection) == 0:
+        raise EditError("To hold, select edges.")
+    if sides not in ("both", "left", "right"):
+        raise EditError(f"Sides are both, left or right, not “{sides}”.")
+    edges = selection.indices
+    faces = topology.edge_face_count[edges]
+    if (faces == 0).any():
+        raise EditError("Wires have no surface that could be held.")
+    if (faces == 1).any():
+        raise EditError(
+            f"{counted(int((faces == 1).sum()), 'edge is', 'edges are')} open: a boundary is as sharp as it gets."
+        )
+    pair = topology.edge_pair[edges]
+    if (faces > 2).any() or (topology.twin[pair[:, 0]] != pair[:, 1]).any():
+        raise EditError("More than two faces, or faces that disagree, meet at these edges; mend that first.")
+    held = np.zeros(topology.n_corners, dtype=np.bool_)
+    assert selection.backwards is not None
+    # The half-edge that runs the way an edge was picked has its face on the left.
+    forward = (topology.corner_slot[pair] & 1 == 1) == selection.backwards[:, None]
+    for side, column in (("left", forward), ("right", ~forward)):
+        if sides in ("both", side):
+            held[pair[column]] = True
+    return edges, held
+
+
+def _turning(topology: Topology, edges: Integers) -> Booleans:
+    """Corners at which a run of held edges turns within a face: there are no more than these two at the point."""
+    held = mask_of(edges, topology.n_edges)
+    at_point = np.bincount(topology.edges[edges].ravel(), minlength=topology.n_points)
+    both = held[topology.corner_edge] & held[topology.corner_edge[topology.previous_corner]]
+    return np.asarray(both & (at_point[topology.corners] == 2))
+
+
+def _turns(mesh: Mesh, edges: Integers, distance: Floats | float = 1.0) -> Turns:
+    """How the surface meets every half-edge of the edges at both ends, with supports at distances square to them.
+
+    distance: mm, one or one per entry of the result. Raises EditError where nothing turns.
+    """
+    topology = mesh.topology
+    pair = topology.edge_pair[edges]
+    half = np.repeat(pair.ravel(), 2)
+    at_end = np.tile([False, True], pair.size)
+    across = _across(mesh, half, at_end, edges) * np.broadcast_to(distance, half.shape)[:, None]
+    smooth = _along_run(topology, edges, half, at_end, across)
+    along = _tangents(mesh, edges, half, at_end)
+    square = smooth - np.einsum("ij,ij->i", smooth, along)[:, None] * along
+    # Entries come edge by edge: its two half-edges, each at both ends; one's end is where the other starts.
+    other = np.arange(len(half)) ^ 3
+    cosine = np.einsum("ij,ij->i", _unit(square), _unit(square[other]))
+    angle = np.arccos(np.clip(cosine, -1.0, 1.0))
+    folds = np.degrees(np.pi - angle).reshape(-1, 4).max(axis=1)
+    flat = int((folds < LEAST_FOLD).sum())
+    if flat:
+        raise EditError(f"{counted(flat, 'edge lies', 'edges lie')} on a flat: there is nothing to hold.")
+    # A nearly flat end of an edge that folds at its other end goes by that.
+    widest = angle.reshape(-1, 4).min(axis=1).repeat(4)
+    angle = np.where(np.degrees(np.pi - angle) < LEAST_FOLD, widest, angle)
+    return Turns(half, at_end, square, np.maximum(angle, np.radians(5.0)))
+
+
+def _tangents(mesh: Mesh, edges: Integers, half: Integers, at_end: Booleans) -> Floats:
+    """The direction of the run at each end of half-edges: (h, 3); their own where it ends or branches there."""
+    topology, points = mesh.topology, mesh.points
+    ends = topology.edges[edges]
+    at_point = np.bincount(ends.ravel(), minlength=topology.n_points)
+    others = np.zeros((topology.n_points, 3))
+    for end in (0, 1):
+        np.add.at(others, ends[:, end], points[ends[:, 1 - end]])
+    here = np.where(at_end, topology.corner_end[half], topology.corners[half])
+    there = np.where(at_end, topology.corners[half], topology.corner_end[half])
+    # The sum of both neighbours less this one is the other one.
+    beyond = np.where((at_point[here] == 2)[:, None], others[here] - points[there], points[here])
+    return _unit(points[there] - beyond)
+
+
+def _across(mesh: Mesh, half: Integers, at_end: Booleans, edges: Integers) -> Floats:
+    """From each end of half-edges into their face, along the next side, for 1 mm square to the edge: (h, 3)."""
+    topology, points = mesh.topology, mesh.points
+    held = mask_of(edges, topology.n_edges)
+    following, before = topology.next_corner[half], topology.previous_corner[half]
+    here = np.where(at_end, topology.corners[following], topology.corners[half])
+    there = np.where(at_end, topology.corner_end[following], topology.corners[before])
+    along = _unit(
+        np.where(at_end, -1.0, 1.0)[:, None] * (points[topology.corner_end[half]] - points[topology.corners[half]])
+    )
+    side = _unit(points[there] - points[here])
+    # Where the run turns within this face its lines meet on the way between its two edges.
+    at_point = np.bincount(topology.edges[edges].ravel(), minlength=topology.n_points)
+    next_side = topology.corner_edge[np.where(at_end, following, before)]
+    turns = held[next_side] & (at_point[here] == 2)
+    side = np.where(turns[:, None], _unit(side + along), side)
+    square = side - np.einsum("ij,ij->i", side, along)[:, None] * along
+    length = np.linalg.norm(square, axis=1, keepdims=True)
+    return np.asarray(side / np.maximum(length, 0.1))
+
+
+def _along_run(topology: Topology, edges: Integers, half: Integers, at_end: Booleans, across: Floats) -> Floats:
+    """What smoothing along the run leaves of directions at its points: (before + 4 · own + after) / 6.
+
+    Where a run ends, or more than two of its edges meet, they stay as they are.
+    """
+    at_point = np.bincount(topology.edges[edges].ravel(), minlength=topology.n_points)
+    number = np.full((topology.n_corners, 2), -1, dtype=np.int64)
+    number[half, at_end.astype(np.int64)] = np.arange(len(half))
+    here = np.where(at_end, topology.corner_end[half], topology.corners[half])
+    # Beyond the point the run goes on along the first held edge met when turning around it through this face.
+    beyond = _next_held(topology, edges, half, at_end)
+    own_other = number[half, 1 - at_end.astype(np.int64)]
+    fits = (at_point[here] == 2) & (beyond >= 0)
+    target = number[np.maximum(beyond, 0), at_end.astype(np.int64)]
+    fits &= target >= 0
+    result = across.copy()
+    result[fits] = (across[own_other[fits]] + 4.0 * across[fits] + across[target[fits]]) / 6.0
+    return result
+
+
+def _next_held(topology: Topology, edges: Integers, half: Integers, at_end: Booleans) -> Integers:
+    """The half-edge with which the run goes on beyond an end of each, on the same side: (h,), −1 for none."""
+    held = mask_of(edges, topology.n_edges)
+    result = np.full(len(half), -1, dtype=np.int64)
+    # Onwards: the side after this one, and while that is not held, across it and on.
+    here = np.where(at_end, topology.next_corner[half], topology.previous_corner[half])
+    rows = np.arange(len(half))
+    for _ in range(64):
+        found = held[topology.corner_edge[here]]
+        result[rows[found]] = here[found]
+        rows, here = rows[~found], here[~found]
+        across = topology.twin[here]
+        rows, across = rows[across >= 0], across[across >= 0]
+        if len(rows) == 0:
+            break
+        here = np.where(at_end[rows], topology.next_corner[across], topology.previous_corner[across])
+    return result
+
+
+def _settled(mesh: Mesh, edges: Integers, radius: float | None, distance: float | None) -> tuple[Turns, Floats, Floats]:
+    """How far the line beside each half-edge lies at its start and at its end: (k,), (k,), mm square to it.
+
+    What smoothing leaves of a support's distance depends on those beside it, so a few rounds are taken.
+    """
+    if radius is None:
+        assert distance is not None
+        turns = _turns(mesh, edges, distance)
+        values = np.full(len(turns.half), distance)
+    else:
+        turns = _turns(mesh, edges, radius)
+        values = np.full(len(turns.half), radius)
+        for _ in range(ROUNDS):
+            left = np.maximum(np.linalg.norm(turns.across, axis=1), 1e-3 * values)
+            values *= support_distance(radius, turns.angle) / left
+            turns = _turns(mesh, edges, values)
+    near, off = np.zeros((2, mesh.topology.n_corners))
+    near[turns.half[~turns.at_end]] = values[~turns.at_end]
+    off[turns.half[turns.at_end]] = values[turns.at_end]
+    return turns, near, off
+
+
+def _spaced(mesh: Mesh, edit: Edit, held: Booleans, near: Floats, off: Floats) -> Edit:
+    """The edit with another loop where the next one lies farther than three supports beyond a support."""
+    topology, made = mesh.topology, edit.mesh
+    new = made.topology
+    wanted = np.zeros((2, new.n_corners))
+    distance = np.maximum(near, off)
+    # The face beyond a support: it has the support's edge as a side, and comes from a face held there.
+    source = edit.origin.faces[new.corner_face]
+    is_line = mask_of(edit.selection.indices, new.n_edges)[new.corner_edge]
+    twin = new.twin
+    largest = np.zeros(topology.n_faces)
+    np.maximum.at(largest, topology.corner_face[held], distance[held])
+    first_new = mesh.n_points
+    beside = np.zeros(new.n_corners, dtype=np.bool_)
+    candidates = np.flatnonzero(is_line & (new.face_sizes == 4)[new.corner_face] & (twin >= 0))
+    # The strip on the other side of the support touches an edge of the cage that is held.
+    across = new.next_corner[new.next_corner[np.maximum(twin[candidates], 0)]]
+    old_edge = edit.origin.edges[new.corner_edge[across]]
+    held_edges = mask_of(topology.corner_edge[held], topology.n_edges)
+    candidates = candidates[(old_edge >= 0) & held_edges[old_edge]]
+    reach = SPACING * largest[source[candidates]]
+    before, after = new.previous_corner[candidates], new.next_corner[candidates]
+    lengths = np.linalg.norm(made.points[new.corner_end] - made.points[new.corners], axis=1)
+    roomy = np.minimum(lengths[before], lengths[after]) > 1.2 * reach
+    beside[candidates[roomy & (reach > 0)]] = True
+    if not beside.any():
+        return edit
+    wanted[:, candidates] = reach
+    ring_turn = beside & beside[new.previous_corner]
+    turn = ring_turn & _inner_corner(new, edit, first_new)
+    try:
+        lines = laid_out(made, beside, wanted[0], wanted[1], turn)
+    except EditError:
+        return edit
+    if room(made, lines) < 1.0:
+        return edit
+    more, _ = divided(made, lines)
+    chosen = mapped(edit.selection, more.origin)
+    return Edit(more.mesh, chosen, through(edit.origin, more.origin))
+
+
+def _inner_corner(topology: Topology, edit: Edit, first_new: int) -> Booleans:
+    """Corners at points inside old faces where two supports met and ended."""
+    inner = np.zeros(topology.n_points, dtype=np.bool_)
+    inner[first_new:] = edit.origin.points[first_new:] < 0
+    return np.asarray(inner[topology.corners] & (topology.valence[topology.corners] == 3))
+
+
+def _creased(mesh: Mesh, edges: Integers, radius: float) -> Edit:
+    free = loose_radius(mesh, edges)
+    wide = radius > free * (1.0 + 1e-9)
+    if wide.any():
+        raise EditError(
+            f"{counted(int(wide.sum()), 'edge turns', 'edges turn')} tighter than that already, "
+            f"with {_few(float(free[wide].min()))} mm; a crease only tightens."
+        )
+    creases = mesh.creases.copy()
+    creases[edges] = crease_weight(free, radius)
+    told = f"Crease weights from {_few(float(creases[edges].min()))} to {_few(float(creases[edges].max()))}."
+    return Edit(replace(mesh, crease_sharpness=creases), Selection("edges", edges), identity(mesh), told)
+
+
+def _to_next_loops(mesh: Mesh, turns: Turns) -> tuple[Floats, Floats]:
+    """From each end of a half-edge to the next loop on its side and on the other one, square to the edge: (h, 3)."""
+    topology, points = mesh.topology, mesh.points
+    following, before = topology.next_corner[turns.half], topology.previous_corner[turns.half]
+    rung = np.where(turns.at_end, following, before)
+    length = np.linalg.norm(points[topology.corner_end[rung]] - points[topology.corners[rung]], axis=1)
+    start, end = points[topology.corners[turns.half]], points[topology.corner_end[turns.half]]
+    along = _unit(end - start)
+    side = np.where(turns.at_end[:, None], 1.0, -1.0) * (
+        points[topology.corner_end[rung]] - points[topology.corners[rung]]
+    )
+    square = side - np.einsum("ij,ij->i", side, along)[:, None] * along
+    share = np.linalg.norm(square, axis=1) / np.maximum(length, 1e-300)
+    to = turns.across * (share * length)[:, None]
+    return to, to[np.arange(len(to)) ^ 3]
+
+
+def _told(turns: Turns, near: Floats, off: Floats, radius: float | None, ended: int) -> str:
+    distances = np.where(turns.at_end, off[turns.half], near[turns.half])
+    low, high = float(distances.min()), float(distances.max())
+    said = _few(low) if high - low < 1e-3 * high else f"{_few(low)} to {_few(high)}"
+    told = f"Supports at {said} mm."
+    if radius is None:
+        tips = tip_radius(turns.across, turns.across[np.arange(len(turns.half)) ^ 3])
+        told += f" They give {_few(float(tips.min()))} to {_few(float(tips.max()))} mm at the tip."
+    else:
+        recess = float((2.0 / 3.0 * radius / np.tan(turns.angle / 2.0) ** 2).max())
+        told += f" The edge recedes by up to {_few(recess)} mm."
+    if ended:
+        told += f" The loops ended at {counted(ended, 'face', 'faces')} with other than four sides."
+    return told
+
+
+def _few(value: float) -> str:
+    return f"{value:.3g}"
+
+
+def _unit(vectors: Floats) -> Floats:
+    return np.asarray(vectors / np.maximum(np.linalg.norm(vectors, axis=1, keepdims=True), 1e-300))
