@@ -8,14 +8,14 @@ import os
 import signal
 import sys
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
 
 from levelloop import __version__
-from levelloop.core.errors import LevelLoopError
+from levelloop.core.errors import EditError, LevelLoopError
 
 if TYPE_CHECKING:
     from levelloop.core.mesh.mesh import Mesh
@@ -101,6 +101,60 @@ def review(file: Path, purpose: Any, as_json: bool) -> None:
     else:
         _print_reports(reports, purpose, ready)
     sys.exit(0 if ready else 1)
+
+
+@cli.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--part", "part_name", help="One part only.")
+@click.option("--json", "as_json", is_flag=True, help="Print the measures as JSON.")
+def measure(file: Path, part_name: str | None, as_json: bool) -> None:
+    """Measure the smooth surfaces of FILE: sizes, area, volume, curvature, the smallest radius and where."""
+    from levelloop.document.measuring import measured
+
+    found = [measured(part) for part in _chosen(_document(file), part_name) if part.stepped.n_faces]
+    if not found:
+        raise EditError(f"{file.name} holds no surface to measure.")
+    if as_json:
+        click.echo(json.dumps({"parts": [one.as_json() for one in found]}, indent=1))
+        return
+    for one in found:
+        size = " × ".join(f"{value:.4g}" for value in one.size)
+        volume = "open" if one.volume is None else f"{one.volume:.6g} mm³"
+        radius = "flat" if one.smallest_radius is None else f"smallest radius {one.smallest_radius:.4g} mm"
+        place = "" if one.at is None else " at " + ", ".join(f"{value:.4g}" for value in one.at)
+        click.echo(f"{one.name}: {size} mm, {one.area:.6g} mm², {volume}, {radius}{place}")
+
+
+@cli.command()
+@click.argument("first", type=click.Path(path_type=Path))
+@click.argument("second", type=click.Path(path_type=Path))
+@click.option("--json", "as_json", is_flag=True, help="Print the comparison as JSON.")
+def compare(first: Path, second: Path, as_json: bool) -> None:
+    """Compare the smooth surfaces of FIRST and SECOND, and what the review finds in each."""
+    from levelloop.document.measuring import compared
+    from levelloop.document.reviewing import reviewed_parts
+
+    documents = (_document(first), _document(second))
+    whole, parts = compared(*documents)
+    reports = {side: reviewed_parts(document) for side, document in zip("ab", documents, strict=True)}
+    findings = {
+        side: [
+            {"part": part.name, **_finding_json(part.stepped, finding)}
+            for part, report in found
+            for finding in report.findings
+        ]
+        for side, found in reports.items()
+    }
+    if as_json:
+        listed = [{"name": name, **asdict(deviation)} for name, deviation in parts]
+        click.echo(json.dumps({**asdict(whole), "parts": listed, "findings": findings}, indent=1))
+        return
+    place = ", ".join(f"{value:.4g}" for value in whole.where)
+    click.echo(f"Largest {whole.largest:.4g} mm at {place}; mean {whole.mean:.4g} mm, rms {whole.rms:.4g} mm.")
+    for name, deviation in parts:
+        click.echo(f"  {name}: largest {deviation.largest:.4g} mm, mean {deviation.mean:.4g} mm")
+    for side, file in (("a", first), ("b", second)):
+        click.echo(f"{file.name}: {len(findings[side])} findings")
 
 
 @cli.command()

@@ -87,8 +87,8 @@ class Part:
             facing = unit(facing @ normal_map(self.transform))
         return replace(self.to_world(without_holes(mesh)), normals=frozen(facing[kept]))
 
-    def surface(self, level: int | None = None) -> SurfaceSamples:
-        """The limit surface after the recipe, sampled at the part's level or the given one, in part space.
+    def surface(self, level: int | None = None, in_world: bool = False) -> SurfaceSamples:
+        """The limit surface after the recipe, sampled at the part's level or the given one, in part space or the world.
 
         Where steps have shaped it after it was smoothed, its derivatives are differences between neighbours. Raises
         EditError where a step cannot run or there is no face.
@@ -98,11 +98,20 @@ class Part:
         built = self._built(self.level if level is None else level, True)
         last = built.stops[-1] if built.stops else None
         if all(stop.surface is None for stop in built.stops):
-            return sampled(SmoothSurface(built.mesh, 0), built.points).on_cage(built.trace.source.faces)
+            points = self._placed(built.points, in_world)
+            return sampled(SmoothSurface(built.mesh, 0), points).on_cage(built.trace.source.faces)
         if last is None or last.surface is None or last.around is not None:
-            return sampled_mesh(built.mesh, built.trace.source.faces)
+            mesh = built.mesh.with_points(self._placed(built.points, in_world))
+            return sampled_mesh(mesh, built.trace.source.faces)
         before = built.stops[-2].route if len(built.stops) > 1 else built.start
-        return sampled(last.surface, last.before.points).on_cage(before.trace.source.faces)
+        # The surface goes with its cage wherever that is put, stretched or not.
+        points = self._placed(last.before.points, in_world)
+        return sampled(last.surface, points).on_cage(before.trace.source.faces)
+
+    def _placed(self, points: Floats, in_world: bool) -> Floats:
+        if not in_world or self.in_place:
+            return points
+        return np.asarray(points @ self.transform[:3, :3] + self.transform[3, :3])
 
     def _built(self, level: int | None, limit: bool | None) -> Built:
         use_limit = self.limit if limit is None else limit

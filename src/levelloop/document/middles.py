@@ -321,7 +321,7 @@ def _planes(part: Part) -> tuple[str, float] | None:
     for step in part.steps:
         if step.enabled and step.key == "mirror":
             return step.parameters["planes"], step.parameters["weld"]
-        if step.enabled and step.key not in ("smooth", "weld"):
+        if step.enabled and step.key not in ("smooth", "weld", "hold", "true_size"):
             return None
     return None
 

@@ -8,15 +8,17 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from levelloop.core.arrays import Booleans, connected_labels, distinct, inverse_of, mask_of
+from levelloop.core.edit.clean.flats import take_out_flats as joined_flats
 from levelloop.core.edit.join.boolean import boolean
 from levelloop.core.edit.join.weld import weld
 from levelloop.core.errors import EditError
 from levelloop.core.forms.curves import add_curve
 from levelloop.core.mesh.combine import combined
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.origins import Edit
+from levelloop.core.mesh.origins import Edit, carry, identity
 from levelloop.core.mesh.outlines import drop_faces
 from levelloop.core.mesh.selection import NOTHING, Selection, faces_of, points_of, select_all
+from levelloop.core.mesh.topology import Topology
 from levelloop.core.select.runs import runs_of_selection
 from levelloop.core.words import counted
 from levelloop.document.document import Document, Part, new_part
@@ -151,6 +153,38 @@ def boolean_parts(
     if not keep_other:
         document = replace(document.without(second.id), active=part.id)
     return Change(document, {part.id: edit.selection}, edit.message)
+
+
+def bake(
+    document: Document, selections: Mapping[str, Selection], level: int | None = None, take_out_flats: bool = False
+) -> Change:
+    """The active part's cage replaced by what its recipe and smoothing make of it at a level, its own where not given.
+
+    take_out_flats: faces that lie flat beside each other become one.
+    """
+    part = _unlocked(document.part)
+    wanted = part.level if level is None else level
+    mesh = part.result(wanted)
+    told = f"{counted(mesh.n_faces, 'face')} now"
+    if take_out_flats:
+        try:
+            mesh = joined_flats(mesh, NOTHING).mesh
+            told += f", {counted(mesh.n_faces, 'face')} after flats were taken out"
+        except EditError:
+            told += ", none of them flat beside each other"
+    gone = [name for name, there in (("its recipe", bool(part.steps)), ("creases", bool(mesh.creases.any()))) if there]
+    told += f"; {' and '.join(['smoothing', *gone])} will no longer update it."
+    plain = replace(mesh, crease_sharpness=np.zeros(mesh.n_edges), corner_sharpness=np.zeros(mesh.n_points))
+    changed = replace(part, mesh=as_cage(plain), steps=(), level=0, limit=False)
+    kept = {key: chosen for key, chosen in selections.items() if key != part.id}
+    return Change(document.with_part(changed), kept, told)
+
+
+def as_cage(mesh: Mesh) -> Mesh:
+    """The mesh with connectivity of its own, not as that of the one it was smoothed from."""
+    topology = Topology.derived(mesh.topology.face_offsets, mesh.topology.corners, mesh.n_points)
+    same = identity(mesh)
+    return carry(mesh, topology, mesh.points, same.points, same.faces, corner_origin=np.arange(topology.n_corners))[0]
 
 
 def clip(document: Document, selections: Mapping[str, Selection]) -> Change:

@@ -12,31 +12,37 @@ import numpy as np
 from levelloop.core.arrays import Floats
 from levelloop.core.edit.build.sweeping import helix, revolve
 from levelloop.core.edit.build.thicken import thicken
+from levelloop.core.edit.hold.hold import hold
+from levelloop.core.edit.hold.true_size import true_size
 from levelloop.core.edit.join.weld import weld
 from levelloop.core.edit.move.transform import slant
 from levelloop.core.edit.repeat.copies import array, copy_step
+from levelloop.core.errors import EditError
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit
-from levelloop.core.mesh.selection import NOTHING, select_all
+from levelloop.core.mesh.selection import NOTHING, Selection, convert, select_all
 from levelloop.core.recipe.chain import Link, Smoothing
 from levelloop.core.recipe.images import Seen, chained, mirrored_images, neighbouring_images
 from levelloop.core.recipe.mirror import PLANES, follow_mirror, mirror
 from levelloop.core.recipe.shaping import bend, closes, ring_step, taper, twist
 from levelloop.core.surface.surface import HIGHEST_LEVEL
 from levelloop.core.tolerance import AUTOMATIC
-from levelloop.document.parameters import Angle, Choice, Count, Parameter, Ratio, Toggle, Vector, Within
+from levelloop.document.parameters import Angle, Choice, Count, Parameter, Ratio, Text, Toggle, Vector, Within
 from levelloop.document.shared_parameters import (
     AXES,
     AXIS,
+    HELD_SIDES,
     ROW,
     RUN_OUT,
     SCALE_OF_COPIES,
     SIDES_OF_WALL,
+    TRUE_SIZES,
     TURN,
     WALL,
     WELD,
     WELD_COPIES,
     WINDING,
+    held_radius,
 )
 
 
@@ -178,6 +184,17 @@ def _on_profile(run: Callable[..., Edit]) -> Callable[..., Edit]:
     return on_profile
 
 
+def _on_set(mesh: Mesh, set: str = "", **parameters: Any) -> Edit:
+    """Edges of a named set held."""
+    named = next((one for one in mesh.sets if one.name == set), None)
+    if named is None:
+        raise EditError(f"There is no set “{set}”; keep the edges that it should hold under that name.")
+    edges = convert(mesh.topology, Selection(named.kind, named.indices), "edges")
+    if len(edges) == 0:
+        raise EditError(f"The set “{set}” is empty.")
+    return hold(mesh, edges, **parameters)
+
+
 def _on_points(run: Callable[..., Edit]) -> Callable[..., Edit]:
     """An operation run on all points, hidden ones too."""
 
@@ -239,6 +256,25 @@ _KINDS: tuple[StepKind, ...] = (
             Toggle("creases", True, "Whether creases hold", on="creases hold", off="without creases"),
         ),
         lambda given: 1.0 if given["level"] == "rail" else 4.0 ** given["level"],
+    ),
+    StepKind(
+        "hold",
+        "Hold",
+        _on_set,
+        "Let the recipe hold {set} with radius {radius}, {sides}",
+        "hold {set} {radius}",
+        "Supports made when it is built: the cage stays low, the radius can be changed at any time",
+        (Text("set", "", "A named set of edges"), held_radius(), HELD_SIDES),
+        lambda _: 2.0,
+    ),
+    StepKind(
+        "true_size",
+        "True size",
+        _on_all(true_size),
+        "Let the recipe's smooth surface[ be {diameter} across][ be {size} large][ pass through the {through}]",
+        "true size",
+        "The cage shrinks when it is smoothed; this gives the smooth surface the typed size",
+        TRUE_SIZES,
     ),
     StepKind(
         "bend",

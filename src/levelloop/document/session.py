@@ -20,16 +20,17 @@ from levelloop.core.mesh.selection import (
     select_all,
     without_hidden,
 )
-from levelloop.core.progress import pieces
-from levelloop.core.review import Report, review
-from levelloop.core.review.findings import Finding, Purpose
+from levelloop.core.review import Report
+from levelloop.core.review.findings import PURPOSES, Finding, Purpose
 from levelloop.core.select.where import element_near, select_where
 from levelloop.document.document import Document, Part
 from levelloop.document.jobs import Job
 from levelloop.document.looks import checked_looks
+from levelloop.document.measuring import Measures, measured
 from levelloop.document.operations import REGISTRY
 from levelloop.document.recipe import STEPS, StepKind
 from levelloop.document.registry import Operation
+from levelloop.document.reviewing import mark_of, reviewed_parts
 from levelloop.document.running import State
 from levelloop.document.scripting.units import parse_length
 from levelloop.document.scripting.where_sentence import parse_where, read_conditions
@@ -306,18 +307,31 @@ class Session:
     # Review and files
 
     def reports(self, purpose: Purpose = "smooth") -> list[tuple[Part, Report]]:
-        """The review of every part that is given out, with its recipe: a mirror plane is no boundary.
-
-        Of instances that are alike but for where they stand the first is reviewed for all.
-        """
-        first: dict[object, Part] = {}
-        for part in self.document.given_out:
-            first.setdefault(_alike(part), part)
-        return [(part, _reviewed(part, purpose)) for part in pieces(list(first.values()))]
+        """The review of every part that is given out, with its recipe."""
+        return reviewed_parts(self.document, purpose)
 
     def review(self, purpose: Purpose = "smooth") -> list[Finding]:
         """What the review finds in all parts, worst first within each."""
         return [finding for _, report in self.reports(purpose) for finding in report.findings]
+
+    def measure(self) -> Measures:
+        """Sizes, area, volume and curvature of the active part's smooth surface, in the world. Raises EditError."""
+        return measured(self.part)
+
+    def accept(self, finding: Finding, reason: str) -> None:
+        """Accepts a finding with a reason that is kept in the document, as one entry of the history.
+
+        It comes back once what it is about lies elsewhere. Raises EditError without a reason, or where no part has it.
+        """
+        if not reason.strip():
+            raise EditError("A finding is accepted with a reason.")
+        for purpose in PURPOSES:
+            for part, report in self.reports(purpose):
+                if any(_same(one, finding) for one in report.findings):
+                    accepted = {**part.accepted, mark_of(part, finding): reason.strip()}
+                    self.apply(self.document.with_part(replace(part, accepted=accepted)), f"Accept: {finding.message}")
+                    return
+        raise EditError("No part has that finding any more.")
 
     def save(self, path: str | Path | None = None, replace_newer: bool = False) -> Path:
         """Writes the document, to its own file where no path is given; returns where. Raises LevelLoopError.
@@ -402,26 +416,9 @@ def _stamp(path: Path | None) -> tuple[int, int, int] | None:
     return None if found is None else (found.st_mtime_ns, found.st_size, found.st_ino)
 
 
-def _alike(part: Part) -> object:
-    """What is the same for instances whose reviews are the same: one cage and recipe, turned and moved only."""
-    if not part.shared:
-        return part.id
-    linear = part.transform[:3, :3]
-    sizes = np.linalg.svd(linear, compute_uv=False)
-    return part.shared, tuple(np.round(sizes, 9).tolist()), bool(np.linalg.det(linear) < 0)
-
-
-def _reviewed(part: Part, purpose: Purpose) -> Report:
-    report = review(part.to_world(part.stepped), purpose)
-    if not part.steps:
-        return report
-    findings = [replace(finding, mesh="result") for finding in report.findings]
-    for trouble in part.plain.troubles:
-        said = f"{part.step_name(trouble.place).capitalize()} cannot run: {trouble.reason}"
-        nowhere = np.zeros((0, 3))
-        stuck = Finding("recipe", "stop", "faces", np.zeros(0, dtype=np.int64), nowhere, said, 0.0, mesh="result")
-        findings.insert(0, stuck)
-    return replace(report, findings=tuple(findings))
+def _same(one: Finding, other: Finding) -> bool:
+    """Whether two findings are of one check at the same places."""
+    return one.check == other.check and one.kind == other.kind and np.array_equal(one.at, other.at)
 
 
 def named_value(session: Session, name: str, text: str) -> None:

@@ -3,7 +3,19 @@
 from __future__ import annotations
 
 from levelloop.core.tolerance import AUTOMATIC
-from levelloop.document.parameters import Angle, Count, Length, Number, Parameter, Ratio, Toggle, Vector, Within
+from levelloop.document.parameters import (
+    Angle,
+    Choice,
+    Count,
+    Length,
+    Number,
+    Parameter,
+    Ratio,
+    Sizes,
+    Toggle,
+    Vector,
+    Within,
+)
 
 AXES = ("x", "y", "z", "-x", "-y", "-z")
 
@@ -43,3 +55,20 @@ WALL: tuple[Parameter, ...] = (
     Count("rim_steps", 1, "Rows of the rim", high=64),
 )
 SIDES_OF_WALL = Toggle("reversed", False, "Which side is which", on="sides exchanged", off="as they face")
+
+
+def held_radius(unless: str = "") -> Length:
+    """The radius that edges are held with; unless: the parameter that stands for it where it is set."""
+    return Length("radius", 1.0, "At the tip of the turn", low=0, above_low=True, step=0.1, unless=unless)
+
+
+HELD_SIDES = Choice("sides", "both", "Of the edges, as they were picked", words=("both", "left", "right"))
+TRUE_SIZES = (
+    Length("diameter", None, "Mean of the smooth ring", optional=True, low=0, above_low=True),
+    Sizes("size", None, "Of the box around the smooth surface; - leaves one in proportion", optional=True),
+    Choice("through", None, "What the surface passes through", optional=True, words=("points",)),
+)
+BAKE = (
+    Count("level", None, "0 to 6; the part's own where empty", optional=True, low=0, high=6),
+    Toggle("take_out_flats", False, "Faces that lie flat beside each other", on="flats taken out", off="as it is"),
+)

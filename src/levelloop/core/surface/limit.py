@@ -206,7 +206,7 @@ def limit_points(topology: Topology, around: Sectors, points: Floats) -> Floats:
     result[crease] = (4.0 * points[crease] + along[crease]) / 6.0
     stays = around.corner_points | (topology.point_face_count == 0)
     result[stays] = points[stays]
-    for ring in _dart_rings(topology, around):
+    for ring in dart_rings(topology, around):
         result[ring.points] = np.einsum("k,skd->sd", ring.masks[0], points[ring.places])
     return result
 
@@ -228,7 +228,7 @@ def sector_normals(topology: Topology, around: Sectors, points: Floats) -> Float
             last = points[topology.corners[topology.previous_corner[fan[:, -1]]]]
             point = around.point[chosen]
             normals[chosen] = _open_normals(points[point], e, f, last, around.corner_points[point])
-    for ring in _dart_rings(topology, around):
+    for ring in dart_rings(topology, around):
         tangents = [np.einsum("k,skd->sd", mask, points[ring.places]) for mask in ring.masks[1:]]
         normals[ring.sectors] = np.cross(*tangents)
     lengths = np.linalg.norm(normals, axis=1)
@@ -302,7 +302,7 @@ class _DartRing:
     masks: Floats
 
 
-def _dart_rings(topology: Topology, around: Sectors) -> list[_DartRing]:
+def dart_rings(topology: Topology, around: Sectors) -> list[_DartRing]:
     """The rings of smooth points in which one edge never fades, each starting at that edge."""
     rings: list[_DartRing] = []
     # Where more than two faces meet no fan closes.

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from levelloop.document.operations.building import BUILDING
 from levelloop.document.operations.forms import FORMS
+from levelloop.document.operations.holding import HOLDING
 from levelloop.document.operations.moving import MOVING
 from levelloop.document.operations.parts import PARTS
 from levelloop.document.operations.recipe import RECIPE
@@ -12,7 +13,17 @@ from levelloop.document.operations.smoothing import SMOOTHING
 from levelloop.document.operations.sweeping import SWEEPING
 from levelloop.document.registry import Operation, Registry
 
-OPERATIONS: tuple[Operation, ...] = (*FORMS, *MOVING, *BUILDING, *SWEEPING, *SMOOTHING, *RECIPE, *SELECTING, *PARTS)
+OPERATIONS: tuple[Operation, ...] = (
+    *FORMS,
+    *MOVING,
+    *BUILDING,
+    *SWEEPING,
+    *SMOOTHING,
+    *HOLDING,
+    *RECIPE,
+    *SELECTING,
+    *PARTS,
+)
 
 
 def build_registry() -> Registry:

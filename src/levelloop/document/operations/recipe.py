@@ -14,16 +14,13 @@ from levelloop.core.edit.repeat.copies import keep_slice
 from levelloop.core.errors import EditError
 from levelloop.core.geometry.planes import as_direction
 from levelloop.core.limits import BYTES_IN_RECIPE, check_fits
-from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.origins import carry, identity
 from levelloop.core.mesh.selection import NOTHING, Selection, select_all
-from levelloop.core.mesh.topology import Topology
 from levelloop.core.recipe.chain import build
 from levelloop.core.tolerance import AUTOMATIC
 from levelloop.core.words import counted
 from levelloop.document.document import Document, Part
 from levelloop.document.parameters import Angle, Count, PartName, StepNumber, Toggle
-from levelloop.document.part_edits import Change
+from levelloop.document.part_edits import Change, as_cage
 from levelloop.document.recipe import STEPS, Step, StepKind, growth, links_of
 from levelloop.document.registry import Operation
 from levelloop.document.shared_parameters import AROUND
@@ -110,7 +107,7 @@ def bake_steps(document: Document, selections: Selections, until: int | None = N
     for trouble in built.troubles:
         raise EditError(f"{part.step_name(trouble.place).capitalize()}: {trouble.reason}")
     names = [STEPS[step.key].title.lower() for step in part.steps[:count] if step.enabled]
-    changed = replace(part, mesh=_as_cage(built.mesh), steps=part.steps[count:])
+    changed = replace(part, mesh=as_cage(built.mesh), steps=part.steps[count:])
     kept = {key: chosen for key, chosen in selections.items() if key != part.id}
     told = f"{built.mesh.n_faces:,} faces now; {', '.join(names)} will no longer update." if names else ""
     return Change(document.with_part(changed), kept, told)
@@ -175,13 +172,6 @@ def _told(part: Part, changed: Part, place: int) -> str:
         if trouble.reason not in before
     ]
     return " ".join(filter(None, told))
-
-
-def _as_cage(mesh: Mesh) -> Mesh:
-    """The mesh with connectivity of its own, not as that of the one it was smoothed from."""
-    topology = Topology.derived(mesh.topology.face_offsets, mesh.topology.corners, mesh.n_points)
-    same = identity(mesh)
-    return carry(mesh, topology, mesh.points, same.points, same.faces, corner_origin=np.arange(topology.n_corners))[0]
 
 
 def _into_part(part: Part) -> Floats:

@@ -42,42 +42,40 @@ class Turns:
 def hold(
     mesh: Mesh,
     selection: Selection,
-    radius: float | None = 1.0,
+    radius: float = 1.0,
     distance: float | None = None,
     sides: Sides = "both",
     by: Literal["loops", "crease"] = "loops",
 ) -> Edit:
     """Puts support loops on both sides of the selected edges, so that the smooth surface turns there with a radius.
 
-    radius: mm at the tip of the turn; distance: mm of the supports from the edge instead, square to it. sides: of the
-    edges as they were picked. by: "crease" gives the edges the crease weight for that radius instead of loops. Where
-    the next loop lies more than three supports beyond, a spacing loop is added. Selected after: the support loops; with
-    a crease the edges. Raises EditError where an edge is open, has no fold, or the faces beside are too narrow: then
-    with the largest radius that fits.
+    radius: mm at the tip of the turn; distance: mm of the supports from the edge, square to it, instead of a radius.
+    sides: of the edges as they were picked. by: "crease" gives the edges the crease weight for that radius instead of
+    loops. Where the next loop lies more than three supports beyond, a spacing loop is added. Selected after: the
+    support loops; with a crease the edges. Raises EditError where an edge is open, has no fold, or the faces beside are
+    too narrow: then with the largest radius that fits.
     """
-    edges, held = _held(mesh, selection, sides)
-    if (radius is None) == (distance is None):
-        raise EditError("Hold takes a radius or a distance.")
-    given = radius if radius is not None else distance
-    assert given is not None
+    edges, held = held_edges(mesh, selection, sides)
+    what, given = ("radius", radius) if distance is None else ("distance", distance)
     if not given > 0:
-        raise EditError(f"A {'radius' if radius is not None else 'distance'} to hold is above 0 mm.")
+        raise EditError(f"A {what} to hold is above 0 mm.")
+    if by not in ("loops", "crease"):
+        raise EditError(f"Edges are held by loops or by a crease, not by “{by}”.")
     if by == "crease":
-        if radius is None:
-            raise EditError("A crease is set by a radius.")
+        if distance is not None:
+            raise EditError("A crease is set by a radius, not by a distance.")
         return _creased(mesh, edges, radius)
     turns, near, off = _settled(mesh, edges, radius, distance)
     lines = laid_out(mesh, held, near, off, _turning(mesh.topology, edges))
     factor = room(mesh, lines)
     if factor < 1.0:
-        what = "radius" if radius is not None else "distance"
         raise EditError(
             f"The faces beside are too narrow for that; the largest {what} that fits is {_few(given * factor)} mm."
         )
     check_fits(mesh.n_faces + 4 * int(lines.beside.sum()))
     edit, ended = divided(mesh, lines)
     edit = _spaced(mesh, edit, held, near, off)
-    return replace(edit, message=_told(turns, near, off, radius, ended))
+    return replace(edit, message=_told(turns, near, off, radius if distance is None else None, ended))
 
 
 def loose_radius(mesh: Mesh, edges: Integers) -> Floats:
@@ -94,10 +92,7 @@ def loose_radius(mesh: Mesh, edges: Integers) -> Floats:
     return np.asarray(least[edges])
 
 
-# Helpers
-
-
-def _held(mesh: Mesh, selection: Selection, sides: Sides) -> tuple[Integers, Booleans]:
+def held_edges(mesh: Mesh, selection: Selection, sides: Sides) -> tuple[Integers, Booleans]:
     """The edges, and their half-edges on the wanted sides: (k,)."""
     topology = mesh.topology
     if selection.kind != "edges" or len(selection) == 0:
@@ -123,6 +118,42 @@ def _held(mesh: Mesh, selection: Selection, sides: Sides) -> tuple[Integers, Boo
         if sides in ("both", side):
             held[pair[column]] = True
     return edges, held
+
+
+@dataclass(frozen=True, eq=False)
+class BothSides:
+    """The next loops beside edges, at each end of their half-edges, in the order of Turns.
+
+    point, loop: (h,) the edge's end and the loop's point that an edge leads to from there; way: (h, 3) along it, for
+    1 mm square to the edge; distance: (h,) mm square to it; behind: (h,) mm from the loop to the one after it.
+    """
+
+    point: Integers
+    loop: Integers
+    way: Floats
+    distance: Floats
+    behind: Floats
+
+
+def sides_of(mesh: Mesh, edges: Integers) -> BothSides:
+    """The loops beside edges. Raises EditError where an edge lies on a flat."""
+    topology, points = mesh.topology, mesh.points
+    turns = _turns(mesh, edges)
+    following, before = topology.next_corner[turns.half], topology.previous_corner[turns.half]
+    point = np.where(turns.at_end, topology.corners[following], topology.corners[turns.half])
+    loop = np.where(turns.at_end, topology.corner_end[following], topology.corners[before])
+    along = _unit(points[topology.corner_end[turns.half]] - points[topology.corners[turns.half]])
+    side = points[loop] - points[point]
+    square = np.linalg.norm(side - np.einsum("ij,ij->i", side, along)[:, None] * along, axis=1)
+    rung = topology.corner_edge[np.where(turns.at_end, following, before)]
+    slot = 2 * rung + (topology.edges[rung, 0] != loop)
+    beyond = topology.continuation[slot]
+    length = np.linalg.norm(points[topology.edges[:, 1]] - points[topology.edges[:, 0]], axis=1)
+    behind = np.where(beyond >= 0, length[beyond], 0.0)
+    return BothSides(point, loop, side / np.maximum(square, 1e-300)[:, None], square, behind)
+
+
+# Helpers
 
 
 def _turning(topology: Topology, edges: Integers) -> Booleans:
@@ -235,13 +266,12 @@ def _next_held(topology: Topology, edges: Integers, half: Integers, at_end: Bool
     return result
 
 
-def _settled(mesh: Mesh, edges: Integers, radius: float | None, distance: float | None) -> tuple[Turns, Floats, Floats]:
+def _settled(mesh: Mesh, edges: Integers, radius: float, distance: float | None) -> tuple[Turns, Floats, Floats]:
     """How far the line beside each half-edge lies at its start and at its end: (k,), (k,), mm square to it.
 
     What smoothing leaves of a support's distance depends on those beside it, so a few rounds are taken.
     """
-    if radius is None:
-        assert distance is not None
+    if distance is not None:
         turns = _turns(mesh, edges, distance)
         values = np.full(len(turns.half), distance)
     else:
