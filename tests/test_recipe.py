@@ -36,6 +36,9 @@ from levelloop.files import read_document
 AXES = st.sampled_from("xyz")
 VECTORS = st.tuples(NUMBERS, NUMBERS, NUMBERS)
 NUMBERS_OF: dict[str, dict[str, st.SearchStrategy[Any]]] = {
+    # Named sets come in test_hold; here the station stays and says that its set is not there.
+    "hold": {"set": st.just("rims"), "radius": st.floats(0.05, 2)},
+    "true_size": {"size": st.tuples(st.none() | st.floats(1, 50), st.floats(1, 50), st.none())},
     "mirror": {"planes": st.sampled_from(PLANES), "weld": st.floats(0, 0.3)},
     "array": {
         "count": st.integers(1, 4),

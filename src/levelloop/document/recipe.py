@@ -31,6 +31,7 @@ from levelloop.document.parameters import Angle, Choice, Count, Parameter, Ratio
 from levelloop.document.shared_parameters import (
     AXES,
     AXIS,
+    FILL,
     HELD_SIDES,
     ROW,
     RUN_OUT,
@@ -261,10 +262,10 @@ _KINDS: tuple[StepKind, ...] = (
         "hold",
         "Hold",
         _on_set,
-        "Let the recipe hold {set} with radius {radius}, {sides}",
+        "Let the recipe hold {set} with radius {radius}, {sides}, {fill}",
         "hold {set} {radius}",
         "Supports made when it is built: the cage stays low, the radius can be changed at any time",
-        (Text("set", "", "A named set of edges"), held_radius(), HELD_SIDES),
+        (Text("set", "", "A named set of edges"), held_radius(), HELD_SIDES, FILL),
         lambda _: 2.0,
     ),
     StepKind(

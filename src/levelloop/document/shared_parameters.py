@@ -63,6 +63,7 @@ def held_radius(unless: str = "") -> Length:
 
 
 HELD_SIDES = Choice("sides", "both", "Of the edges, as they were picked", words=("both", "left", "right"))
+FILL = Choice("fill", "tip", "Tightest at its tip, or a true arc that moves the edge in", words=("tip", "arc"))
 TRUE_SIZES = (
     Length("diameter", None, "Mean of the smooth ring", optional=True, low=0, above_low=True),
     Sizes("size", None, "Of the box around the smooth surface; - leaves one in proportion", optional=True),

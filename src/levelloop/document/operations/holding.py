@@ -8,7 +8,7 @@ from levelloop.core.edit.hold.true_size import true_size
 from levelloop.document.parameters import Choice, Length
 from levelloop.document.part_edits import bake
 from levelloop.document.registry import Operation
-from levelloop.document.shared_parameters import BAKE, HELD_SIDES, TRUE_SIZES, held_radius
+from levelloop.document.shared_parameters import BAKE, FILL, HELD_SIDES, TRUE_SIZES, held_radius
 
 HOLDING: tuple[Operation, ...] = (
     Operation(
@@ -16,7 +16,7 @@ HOLDING: tuple[Operation, ...] = (
         "Hold",
         "Smooth",
         hold,
-        "Hold {selection}[ with radius {radius}][ by supports {distance} away], {sides}, by {by}",
+        "Hold {selection}[ with radius {radius}][ by supports {distance} away], {sides}, by {by}, {fill}",
         "Support loops beside edges, so that the smooth surface turns there with a given radius",
         "cage",
         (
@@ -24,6 +24,7 @@ HOLDING: tuple[Operation, ...] = (
             Length("distance", None, "Of the supports from the edge instead", optional=True, low=0, above_low=True),
             HELD_SIDES,
             Choice("by", "loops", "Support loops, or the crease weight for that radius", words=("loops", "crease")),
+            FILL,
         ),
         ("edges",),
         shortcut="H",

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers, mask_of
+from levelloop.core.edit.hold.arc import GAP, arc_profile
 from levelloop.core.edit.hold.lines import divided, laid_out, room
 from levelloop.core.edit.hold.radius import crease_weight, support_distance, tip_radius
 from levelloop.core.errors import EditError
@@ -46,14 +48,16 @@ def hold(
     distance: float | None = None,
     sides: Sides = "both",
     by: Literal["loops", "crease"] = "loops",
+    fill: Literal["tip", "arc"] = "tip",
 ) -> Edit:
     """Puts support loops on both sides of the selected edges, so that the smooth surface turns there with a radius.
 
     radius: mm at the tip of the turn; distance: mm of the supports from the edge, square to it, instead of a radius.
     sides: of the edges as they were picked. by: "crease" gives the edges the crease weight for that radius instead of
-    loops. Where the next loop lies more than three supports beyond, a spacing loop is added. Selected after: the
-    support loops; with a crease the edges. Raises EditError where an edge is open, has no fold, or the faces beside are
-    too narrow: then with the largest radius that fits.
+    loops. fill: "arc" moves the edges themselves in, so that the turn follows a true arc of that radius. Where the next
+    loop lies more than three supports beyond, a spacing loop is added. Selected after: the support loops; with a crease
+    the edges. Raises EditError where an edge is open, has no fold, or the faces beside are too narrow: then with the
+    largest radius that fits.
     """
     edges, held = held_edges(mesh, selection, sides)
     what, given = ("radius", radius) if distance is None else ("distance", distance)
@@ -65,16 +69,18 @@ def hold(
         if distance is not None:
             raise EditError("A crease is set by a radius, not by a distance.")
         return _creased(mesh, edges, radius)
-    turns, near, off = _settled(mesh, edges, radius, distance)
-    lines = laid_out(mesh, held, near, off, _turning(mesh.topology, edges))
-    factor = room(mesh, lines)
-    if factor < 1.0:
-        raise EditError(
-            f"The faces beside are too narrow for that; the largest {what} that fits is {_few(given * factor)} mm."
-        )
-    check_fits(mesh.n_faces + 4 * int(lines.beside.sum()))
-    edit, ended = divided(mesh, lines)
-    edit = _spaced(mesh, edit, held, near, off)
+    if fill == "arc":
+        if distance is not None or sides != "both":
+            raise EditError("An arc has a radius, and both its sides.")
+        return _as_arc(mesh, edges, radius)
+    if distance is None:
+        turns, values = _settled(mesh, edges, lambda angle: support_distance(radius, angle))
+    else:
+        turns = _turns(mesh, edges, distance)
+        values = np.full(len(turns.half), distance)
+    near, off = _on_corners(mesh, turns, values)
+    edit, ended = _cut(mesh, held, near, off, _turning(mesh.topology, edges), what, given)
+    edit = _spaced(mesh, edit, held, near, off, SPACING)
     return replace(edit, message=_told(turns, near, off, radius if distance is None else None, ended))
 
 
@@ -266,29 +272,105 @@ def _next_held(topology: Topology, edges: Integers, half: Integers, at_end: Bool
     return result
 
 
-def _settled(mesh: Mesh, edges: Integers, radius: float, distance: float | None) -> tuple[Turns, Floats, Floats]:
-    """How far the line beside each half-edge lies at its start and at its end: (k,), (k,), mm square to it.
+def _settled(mesh: Mesh, edges: Integers, wanted: Callable[[Floats], Floats]) -> tuple[Turns, Floats]:
+    """The supports of half-edges at both their ends, and how far they lie on the faces, square to the edge: (h,) mm.
 
-    What smoothing leaves of a support's distance depends on those beside it, so a few rounds are taken.
+    wanted: from inner angles to how far the supports are once smoothing along the run has drawn them in. What it leaves
+    of one depends on those beside it, so a few rounds are taken.
     """
-    if distance is not None:
-        turns = _turns(mesh, edges, distance)
-        values = np.full(len(turns.half), distance)
-    else:
-        turns = _turns(mesh, edges, radius)
-        values = np.full(len(turns.half), radius)
-        for _ in range(ROUNDS):
-            left = np.maximum(np.linalg.norm(turns.across, axis=1), 1e-3 * values)
-            values *= support_distance(radius, turns.angle) / left
-            turns = _turns(mesh, edges, values)
+    turns = _turns(mesh, edges)
+    values = wanted(turns.angle)
+    for _ in range(ROUNDS):
+        turns = _turns(mesh, edges, values)
+        left = np.maximum(np.linalg.norm(turns.across, axis=1), 1e-3 * values)
+        values = values * wanted(turns.angle) / left
+    return _turns(mesh, edges, values), values
+
+
+def _on_corners(mesh: Mesh, turns: Turns, values: Floats) -> tuple[Floats, Floats]:
+    """Distances of half-edges' starts and ends, by corner: (k,), (k,)."""
     near, off = np.zeros((2, mesh.topology.n_corners))
     near[turns.half[~turns.at_end]] = values[~turns.at_end]
     off[turns.half[turns.at_end]] = values[turns.at_end]
-    return turns, near, off
+    return near, off
 
 
-def _spaced(mesh: Mesh, edit: Edit, held: Booleans, near: Floats, off: Floats) -> Edit:
-    """The edit with another loop where the next one lies farther than three supports beyond a support."""
+def _as_arc(mesh: Mesh, edges: Integers, radius: float) -> Edit:
+    """The edges held as an arc: each moved in, with a loop and a support on both sides."""
+    topology = mesh.topology
+    degree = np.bincount(topology.edges[edges].ravel(), minlength=topology.n_points)
+    if (degree > 2).any():
+        meet = counted(int((degree > 2).sum()), "point", "points")
+        raise EditError(f"Held edges meet at {meet}; an arc has no corner: hold them by their tip there.")
+    turns, support = _settled(mesh, edges, lambda angle: radius * arc_profile(angle)[3])
+    depth, along, inwards, _ = arc_profile(turns.angle)
+    own = _unit(turns.across)
+    other = own[np.arange(len(own)) ^ 3]
+    inner = _unit(other - np.einsum("ij,ij->i", own, other)[:, None] * own)
+    ends = (degree == 1) & ~topology.open_points
+    here = np.where(turns.at_end, topology.corner_end[turns.half], topology.corners[turns.half])
+    moves = ~ends[here]
+    loop = _undone(mesh, edges, turns, radius * (along[:, None] * own + inwards[:, None] * inner))
+    tip = _undone(mesh, edges, turns, radius * depth[:, None] * _unit(own + other))
+    held = mask_of(turns.half, topology.n_corners)
+    near, off = _on_corners(mesh, turns, support)
+    edit, _ = _cut(mesh, held, near, off, _turning(topology, edges), "radius", radius)
+    edit = _spaced(mesh, edit, held, near, off, GAP * radius / float(support.min()))
+    # The loops between supports and edges, which are then put where the profile has them.
+    kept = edit.mesh.topology.find_edges(topology.edges[edges])
+    if (kept < 0).any():
+        raise EditError("Other loops cross these edges; hold them by their tip.")
+    beside = _turns(edit.mesh, kept)
+    halves = _on_corners(edit.mesh, beside, np.full(len(beside.half), 0.5 * float(support.min())))
+    all_held = mask_of(beside.half, edit.mesh.topology.n_corners)
+    second, _ = _cut(edit.mesh, all_held, *halves, _turning(edit.mesh.topology, kept), "radius", radius)
+    made = second.mesh
+    found = sides_of(made, made.topology.find_edges(topology.edges[edges]))
+    # The two half-edges of an edge may come in the other order now.
+    order = np.arange(len(turns.half))
+    order ^= np.where((found.point[0::4] == here[0::4]).repeat(4), 0, 2)
+    order, moved = order[moves[order]], np.flatnonzero(moves[order])
+    total, count = np.zeros((made.n_points, 3)), np.zeros(made.n_points)
+    for target, place in ((found.loop, loop), (found.point, tip)):
+        np.add.at(total, target[moved], mesh.points[here[order]] + place[order])
+        np.add.at(count, target[moved], 1.0)
+    put = np.flatnonzero(count)
+    points = made.points.copy()
+    points[put] = total[put] / count[put, None]
+    both = np.concatenate((mapped(edit.selection, second.origin).indices, second.selection.indices))
+    done = Edit(made.with_points(points), Selection("edges", both), through(edit.origin, second.origin))
+    return replace(done, message=_arc_told(support, radius))
+
+
+def _arc_told(support: Floats, radius: float) -> str:
+    low, high = float(support.min()), float(support.max())
+    said = _few(low) if high - low < 1e-3 * high else f"{_few(low)} to {_few(high)}"
+    return f"Supports at {said} mm; within {_few(0.005 * radius)} mm of the arc."
+
+
+def _undone(mesh: Mesh, edges: Integers, turns: Turns, wanted: Floats) -> Floats:
+    """Offsets that are the wanted ones once smoothing along the run has drawn them in: (h, 3)."""
+    offset = wanted
+    for _ in range(2 * ROUNDS):
+        offset = offset + wanted - _along_run(mesh.topology, edges, turns.half, turns.at_end, offset)
+    return offset
+
+
+def _cut(
+    mesh: Mesh, held: Booleans, near: Floats, off: Floats, turn: Booleans, what: str, given: float
+) -> tuple[Edit, int]:
+    """The mesh with lines beside half-edges. Raises EditError where they do not fit, with what would."""
+    lines = laid_out(mesh, held, near, off, turn)
+    factor = room(mesh, lines)
+    if factor < 1.0:
+        most = _few(given * factor)
+        raise EditError(f"The faces beside are too narrow for that; the largest {what} that fits is {most} mm.")
+    check_fits(mesh.n_faces + 4 * int(lines.beside.sum()))
+    return divided(mesh, lines)
+
+
+def _spaced(mesh: Mesh, edit: Edit, held: Booleans, near: Floats, off: Floats, times: float) -> Edit:
+    """The edit with another loop where the next one lies farther than so many supports beyond a support."""
     topology, made = mesh.topology, edit.mesh
     new = made.topology
     wanted = np.zeros((2, new.n_corners))
@@ -305,9 +387,9 @@ def _spaced(mesh: Mesh, edit: Edit, held: Booleans, near: Floats, off: Floats) -
     # The strip on the other side of the support touches an edge of the cage that is held.
     across = new.next_corner[new.next_corner[np.maximum(twin[candidates], 0)]]
     old_edge = edit.origin.edges[new.corner_edge[across]]
-    held_edges = mask_of(topology.corner_edge[held], topology.n_edges)
-    candidates = candidates[(old_edge >= 0) & held_edges[old_edge]]
-    reach = SPACING * largest[source[candidates]]
+    held_edges_mask = mask_of(topology.corner_edge[held], topology.n_edges)
+    candidates = candidates[(old_edge >= 0) & held_edges_mask[old_edge]]
+    reach = times * largest[source[candidates]]
     before, after = new.previous_corner[candidates], new.next_corner[candidates]
     lengths = np.linalg.norm(made.points[new.corner_end] - made.points[new.corners], axis=1)
     roomy = np.minimum(lengths[before], lengths[after]) > 1.2 * reach
@@ -321,11 +403,28 @@ def _spaced(mesh: Mesh, edit: Edit, held: Booleans, near: Floats, off: Floats) -
         lines = laid_out(made, beside, wanted[0], wanted[1], turn)
     except EditError:
         return edit
-    if room(made, lines) < 1.0:
+    crossed = mask_of(np.flatnonzero(lines.cut) // 2, new.n_edges)
+    old = edit.origin.edges
+    across_held = crossed & (old >= 0) & (held_edges_mask & _bent(mesh, held_edges_mask))[np.maximum(old, 0)]
+    if room(made, lines) < 1.0 or across_held.any():
+        # A loop that only rounds what lies beside is not worth one through the turn.
         return edit
     more, _ = divided(made, lines)
     chosen = mapped(edit.selection, more.origin)
     return Edit(more.mesh, chosen, through(edit.origin, more.origin))
+
+
+def _bent(mesh: Mesh, held: Booleans) -> Booleans:
+    """Held edges with an end where their run goes on in another direction: another point there would flatten it."""
+    topology, points = mesh.topology, mesh.points
+    ends = topology.edges[held]
+    way = _unit(points[ends[:, 1]] - points[ends[:, 0]])
+    degree = np.bincount(ends.ravel(), minlength=topology.n_points)
+    away = np.zeros((topology.n_points, 3))
+    np.add.at(away, ends[:, 0], way)
+    np.add.at(away, ends[:, 1], -way)
+    turning = (degree == 2) & (np.linalg.norm(away, axis=1) > np.radians(LEAST_FOLD))
+    return np.asarray(turning[topology.edges].any(axis=1))
 
 
 def _inner_corner(topology: Topology, edit: Edit, first_new: int) -> Booleans:

@@ -1,0 +1,311 @@
+"""Held edges turn with the radius that was asked for: exactly on straight folds, within a per cent on rims."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from levelloop.core.edit.hold.balance import balance
+from levelloop.core.edit.hold.hold import hold
+from levelloop.core.edit.hold.radius import support_distance, tip_radius
+from levelloop.core.edit.hold.true_size import true_size
+from levelloop.core.errors import EditError
+from levelloop.core.forms.primitives import box, cylinder, plane, quad_sphere
+from levelloop.core.mesh.faces import face_areas, signed_volume
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.origins import Edit
+from levelloop.core.mesh.selection import NOTHING, Selection, select_all
+from levelloop.core.mesh.topology import Topology
+from levelloop.core.select.where import select_where
+from levelloop.core.surface.samples import SurfaceSamples, sampled
+from levelloop.core.surface.surface import SmoothSurface
+from levelloop.document.session import Session
+
+
+def surface_of(mesh: Mesh, level: int = 3) -> SurfaceSamples:
+    return sampled(SmoothSurface(mesh, level), mesh.points)
+
+
+def tightest(surface: SurfaceSamples) -> Any:
+    return np.maximum(np.abs(surface.k1), np.abs(surface.k2))
+
+
+def folded(angle: float, left: list[float], right: list[float]) -> tuple[Mesh, Selection]:
+    """A sheet folded along y, with loops at those distances on either side, and the edges of the fold."""
+    turned = np.radians(angle)
+    way = {-1: np.array([-1.0, 0.0]), 1: np.array([-np.cos(turned), -np.sin(turned)])}
+    across = [*(-np.cumsum(left)[::-1]), 0.0, *np.cumsum(right)]
+    along = np.cumsum([0.0, 3.0, 7.0, 2.0, 11.0])
+    profile = [way[int(np.sign(x)) or 1] * abs(x) for x in across]
+    points = np.array([(x, y, z) for x, z in profile for y in along])
+    n, m = len(across), len(along)
+    first = (np.arange(n - 1)[:, None] * m + np.arange(m - 1)).ravel()
+    faces = np.stack((first, first + m, first + m + 1, first + 1), axis=1)
+    topology = Topology(np.arange(0, 4 * len(faces) + 1, 4), faces.ravel(), len(points))
+    middle = len(left) * m
+    edges = topology.find_edges(np.stack((middle + np.arange(m - 1), middle + np.arange(1, m)), axis=1))
+    return Mesh(topology, points), Selection("edges", edges)
+
+
+def held_points(edit: Edit, edges: Any) -> Any:
+    return np.unique(edit.mesh.topology.edges[np.isin(edit.origin.edges, edges)])
+
+
+def is_closed_quads(mesh: Mesh) -> bool:
+    topology = mesh.topology
+    return bool((topology.face_sizes == 4).all() and not topology.open_edges.any())
+
+
+FAR = st.lists(st.floats(12, 80), min_size=1, max_size=3)
+
+
+@given(st.floats(60, 150), FAR, FAR)
+def test_a_straight_fold_turns_with_its_radius(angle: float, left: list[float], right: list[float]) -> None:
+    mesh, edges = folded(angle, left, right)
+    edit = hold(mesh, edges, radius=1.0)
+    surface = surface_of(edit.mesh)
+    points = held_points(edit, edges.indices)
+    inner = points[~edit.mesh.topology.open_points[points]]
+    assert 1 / tightest(surface)[inner] == pytest.approx(1.0, rel=1e-6)
+    # Nowhere tighter than at the tip, however far away the next loops are.
+    assert 1 / tightest(surface).max() > 0.97
+    assert (edit.mesh.topology.face_sizes == 4).all()
+
+
+@pytest.mark.parametrize("sides", [5, 6, 7, 8, 12, 16, 24, 40])
+@pytest.mark.parametrize("caps", ["face", "quads"])
+def test_round_rims_turn_with_their_radius_within_a_hundredth(sides: int, caps: str) -> None:
+    if caps == "quads" and sides % 2:
+        return
+    tube = cylinder(40, 40, sides, 1, caps)
+    rims = select_where(tube, "edges", angle_over=80)
+    wanted = 0.8 if sides < 40 else 0.4
+    edit = hold(tube, rims, radius=wanted)
+    surface = surface_of(edit.mesh)
+    radius = 1 / tightest(surface)[held_points(edit, rims.indices)]
+    assert radius == pytest.approx(wanted, rel=0.01)
+    assert not edit.mesh.topology.open_edges.any()
+    # No new pole lies on a turn.
+    bent = np.flatnonzero(tightest(surface)[: edit.mesh.n_points] > 0.7 / wanted)
+    assert (edit.mesh.topology.valence[bent] == 4).all()
+
+
+@pytest.mark.parametrize("cells", [(1, 1, 1), (3, 2, 1)])
+def test_corners_of_boxes_are_quads_and_no_tighter_than_corners_are(cells: tuple[int, int, int]) -> None:
+    form = box((40, 40, 40), cells)
+    sharp = select_where(form, "edges", angle_over=30)
+    edit = hold(form, sharp, radius=1.0)
+    assert is_closed_quads(edit.mesh) and edit.mesh.topology.euler_number() == 2
+    valence = edit.mesh.topology.valence
+    assert np.bincount(valence)[3] == 8 and not (valence > 4).any()
+    surface = surface_of(edit.mesh)
+    assert 1 / tightest(surface).max() > 1 / 1.06
+    # Away from the corners by more than 1.3 supports it is the radius within 3 %.
+    points = held_points(edit, sharp.indices)
+    ordered = np.sort(np.abs(edit.mesh.points[points]), axis=1)
+    away = points[ordered[:, 0] < 20 - 1.3 * 2.83]
+    if len(away):
+        assert 1 / tightest(surface)[away] == pytest.approx(1.0, rel=0.03)
+
+
+def test_a_rim_alone_is_held_by_an_inset_and_a_loop() -> None:
+    form = box((40, 40, 20))
+    edit = hold(form, select_where(form, "edges", plane=((0, 0, 10), "z")), radius=1.0)
+    assert is_closed_quads(edit.mesh) and edit.mesh.topology.euler_number() == 2
+    surface = surface_of(edit.mesh)
+    corners = np.flatnonzero((edit.mesh.points[:, 2] == 10) & (np.abs(edit.mesh.points[:, :2]) == 20).all(axis=1))
+    assert 1 / tightest(surface)[corners] == pytest.approx(1.0, rel=0.08)
+
+
+FORMS = (
+    lambda: box((20, 20, 20), (3, 3, 3)),
+    lambda: cylinder(20, 20, 12, 3, "quads"),
+    lambda: quad_sphere(20, 3),
+    lambda: box((20, 10, 30), (1, 2, 1)),
+)
+
+
+PICKS = st.lists(st.integers(0, 10_000), min_size=1, max_size=10)
+
+
+@given(st.integers(0, 3), PICKS, st.sampled_from(["both", "left", "right"]))
+def test_whatever_is_held_stays_closed_quads(form: int, picks: list[int], sides: Any) -> None:
+    mesh = FORMS[form]()
+    edges = Selection("edges", np.array([pick % mesh.n_edges for pick in picks]))
+    try:
+        edit = hold(mesh, edges, radius=0.2, sides=sides)
+    except EditError as error:
+        assert "flat" in str(error) or "too narrow" in str(error), error
+        return
+    topology = edit.mesh.topology
+    assert is_closed_quads(edit.mesh) and topology.euler_number() == 2 and (topology.edge_face_count == 2).all()
+    assert face_areas(topology, edit.mesh.points).min() > 0
+    if form in (0, 3):
+        assert signed_volume(edit.mesh) == pytest.approx(signed_volume(mesh), rel=1e-9)
+        assert face_areas(topology, edit.mesh.points).sum() == pytest.approx(
+            face_areas(mesh.topology, mesh.points).sum()
+        )
+
+
+@pytest.mark.parametrize("angle", [60, 75, 90, 105, 120])
+def test_an_arc_is_one_within_its_stated_distance(angle: float) -> None:
+    mesh, edges = folded(angle, [40.0], [60.0])
+    edit = hold(mesh, edges, radius=2.0, fill="arc")
+    surface = surface_of(edit.mesh, 4)
+    half = np.radians(angle) / 2
+    # In the plane across: the fold's bisector and what is square to it.
+    way = np.array([[-1.0, 0.0], [-np.cos(2 * half), -np.sin(2 * half)]])
+    inwards = way.sum(axis=0) / np.linalg.norm(way.sum(axis=0))
+    aside = way[1] - (way[1] @ inwards) * inwards
+    aside /= np.linalg.norm(aside)
+    places = surface.points[:, [0, 2]]
+    x, depth = np.abs(places @ aside), places @ inwards
+    centre = 2.0 / np.sin(half)
+    along, off = x * np.sin(half) + depth * np.cos(half), depth * np.sin(half) - x * np.cos(half)
+    apart = np.where(along > 2.0 / np.tan(half), off, 2.0 - np.hypot(x, depth - centre))
+    assert np.abs(apart).max() < 0.005 * 2.0
+    assert 1 / tightest(surface).max() > 0.9 * 2.0
+
+
+def test_arcs_go_around_rims() -> None:
+    tube = cylinder(60, 40, 24, 1, "quads")
+    edit = hold(tube, select_where(tube, "edges", angle_over=80), radius=2.0, fill="arc")
+    assert is_closed_quads(edit.mesh) and edit.mesh.topology.euler_number() == 2
+    surface = surface_of(edit.mesh, 4)
+    # A disc of 60 mm and a mantle, rounded between: no place off that form.
+    across, up = np.hypot(surface.points[:, 0], surface.points[:, 1]), np.abs(surface.points[:, 2])
+    top = up.max()
+    outer = across[up < 5].mean()
+    far = np.hypot(np.maximum(across - (outer - 2), 0), np.maximum(up - (top - 2), 0))
+    corner = (across > outer - 2) & (up > top - 2)
+    assert far[corner] == pytest.approx(2.0, abs=0.06)
+    form = box((40, 40, 40))
+    with pytest.raises(EditError, match="arc has no corner"):
+        hold(form, select_all(form.topology, "edges"), radius=1.0, fill="arc")
+
+
+def test_what_cannot_be_held_is_refused_in_one_sentence() -> None:
+    form, sheet = box((10, 10, 10), (2, 2, 2)), plane((10, 10), (2, 2))
+    sharp = select_where(form, "edges", angle_over=30)
+    for mesh, edges, values, words in (
+        (form, sharp, {"radius": 0.0}, "above 0"),
+        (form, sharp, {"radius": -1.0}, "above 0"),
+        (form, sharp, {"distance": -1.0}, "above 0"),
+        (form, sharp, {"radius": 5.0}, "largest radius that fits is 1.7"),
+        (form, sharp, {"distance": 6.0}, "largest distance that fits is 4.9"),
+        (form, select_all(form.topology, "edges"), {}, "lie on a flat"),
+        (sheet, select_where(sheet, "edges", open=True), {}, "open"),
+        (form, NOTHING, {}, "select edges"),
+        (form, sharp, {"by": "crease", "radius": 50.0}, "tighter than that already"),
+    ):
+        before = mesh.points.copy()
+        with pytest.raises(EditError, match=words):
+            hold(mesh, edges, **values)
+        assert np.array_equal(mesh.points, before)
+    largest = hold(form, sharp, radius=1.7)
+    assert is_closed_quads(largest.mesh)
+
+
+def test_creases_hold_with_a_radius_too() -> None:
+    mesh, edges = folded(90, [20.0], [20.0])
+    edit = hold(mesh, edges, radius=1.5, by="crease")
+    surface = surface_of(edit.mesh, 2)
+    points = np.unique(mesh.topology.edges[edges.indices])
+    inner = points[~mesh.topology.open_points[points]]
+    assert 1 / tightest(surface)[inner] == pytest.approx(1.5, rel=1e-6)
+
+
+@given(st.floats(0.1, 5), st.floats(0.1, 5), st.floats(30, 170))
+def test_radii_are_those_of_the_curve(a: float, b: float, angle: float) -> None:
+    """The published curvature of a cubic B-spline at a control point: |p'|³ / |p' × p''|."""
+    turned = np.radians(angle)
+    u, v = np.array([[a, 0.0, 0.0]]), b * np.array([[np.cos(turned), np.sin(turned), 0.0]])
+    first, second = (v - u)[0] / 2, (u + v)[0]
+    meant = np.linalg.norm(first) ** 3 / np.linalg.norm(np.cross(first, second))
+    assert tip_radius(u, v)[0] == pytest.approx(meant, rel=1e-9)
+    distance = float(support_distance(1.0, np.array(turned)))
+    assert tip_radius(u * distance / a, v * distance / b)[0] == pytest.approx(1.0, rel=1e-9)
+
+
+@pytest.mark.parametrize(("to", "meant"), [("smaller", 4.0), ("larger", 7.0), ("mean", 5.5)])
+def test_balance_makes_both_sides_equal(to: Any, meant: float) -> None:
+    mesh, edges = folded(100, [4.0, 20.0], [7.0, 20.0])
+    edit = balance(mesh, edges, to)
+    assert edit.mesh.topology is mesh.topology
+    crest = mesh.points[np.unique(mesh.topology.edges[edges.indices])]
+    moved = edit.mesh.points[(edit.mesh.points != mesh.points).any(axis=1)]
+    far = np.linalg.norm(moved[:, None] - crest[None], axis=2).min(axis=1)
+    assert far == pytest.approx(meant)
+    with pytest.raises(EditError, match="equal already"):
+        balance(edit.mesh, edges, to)
+
+
+def test_true_sizes_are_those_of_the_smooth_surface() -> None:
+    tube = cylinder(40, 60, 8, 6, "open")
+    middle = select_where(tube, "edges", plane=((0, 0, 0), "z"))
+    for selection in (middle, NOTHING):
+        edit = true_size(tube, selection, diameter=40)
+        surface = surface_of(edit.mesh, 4)
+        ring = np.abs(surface.points[:, 2]) < 1e-6
+        assert 2 * np.hypot(*surface.points[ring, :2].T).mean() == pytest.approx(40, rel=1e-3)
+        assert "from" in edit.message
+    sized = true_size(box((20, 30, 40), (2, 2, 2)), NOTHING, size=(20, None, 55))
+    shown = surface_of(sized.mesh, 4)
+    assert np.ptp(shown.points, axis=0)[[0, 2]] == pytest.approx([20, 55], rel=1e-3)
+    for mesh in (quad_sphere(20, 4), cylinder(20, 30, 12, 2, "quads"), box((20, 20, 20), (3, 3, 3)), box()):
+        through = true_size(mesh, NOTHING, through="points")
+        miss = np.linalg.norm(surface_of(through.mesh).points[: mesh.n_points] - mesh.points, axis=1).max()
+        assert miss < 1e-4 or "stays" in through.message
+    both = {"diameter": 5, "through": "points"}
+    for values, words in (({}, "one of"), (both, "one of"), ({"diameter": 0}, "above 0")):
+        with pytest.raises(EditError, match=words):
+            true_size(tube, NOTHING, **values)
+    with pytest.raises(EditError, match="no rings"):
+        ragged = box((20, 30, 40), (2, 3, 2))
+        true_size(ragged.with_points(np.random.default_rng(0).normal(size=(ragged.n_points, 3))), NOTHING, diameter=5)
+
+
+def test_holding_as_a_step_keeps_the_cage_low_and_the_radius_open() -> None:
+    session = Session.new()
+    session.do("add_cylinder", diameter=40, height=40, sides=16, caps="quads")
+    session.select_where("edges", angle_over=80)
+    session.do("keep_set", name="rims")
+    session.select_none()
+    told = session.add_step("hold", set="rims", radius=1.0)
+    assert "Supports" in told and session.part.mesh.n_faces < 60
+    for radius in (1.0, 0.5, 2.0):
+        session.set_step(0, radius=radius)
+        assert 1 / tightest(session.part.surface(3)).max() == pytest.approx(radius, rel=0.03)
+    with pytest.raises(EditError, match="no set"):
+        session.set_step(0, set="handle")
+    session.do("bake", level=0)
+    assert not session.part.steps and session.part.mesh.n_faces > 60
+
+
+def test_measures_and_findings_accepted(tmp_path: Any) -> None:
+    session = Session.new()
+    session.do("add_quad_sphere", diameter=20, cells=8)
+    found = session.measure()
+    assert found.volume == pytest.approx(4 / 3 * np.pi * 10**3, rel=0.05)
+    assert found.size == pytest.approx((19.75,) * 3, abs=0.01) and found.cage_size == pytest.approx((20,) * 3)
+    assert 8 < (found.smallest_radius or 0) < 10 and found.at is not None
+    finding = session.review()[0]
+    with pytest.raises(EditError, match="reason"):
+        session.accept(finding, " ")
+    session.accept(finding, "on a round form")
+    assert session.review()[0].accepted == "on a round form"
+    session.do("move", by=(5, 0, 0))
+    session.do("rotate", angle=30, axis="z", pivot="origin")
+    again = Session.open(session.save(tmp_path / "ball.usda"))
+    assert again.review()[0].accepted == "on a round form"
+    again.select(points=finding.indices[:1].tolist())
+    again.do("move", by=(0, 0, 1))
+    assert again.review()[0].accepted == ""
+    again.undo()
+    with pytest.raises(EditError, match="any more"):
+        empty = Session.new()
+        empty.accept(finding, "gone")
