@@ -87,13 +87,14 @@ def convert(file: Path, output: Path, part_name: str | None) -> None:
 @cli.command()
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("--for", "purpose", type=click.Choice(["smooth", "render", "print"]), default="smooth", show_default=True)
+@click.option("--clearance", type=float, help="Millimetres that parts must stay apart.")
 @click.option("--json", "as_json", is_flag=True, help="Print the findings as JSON.")
-def review(file: Path, purpose: Any, as_json: bool) -> None:
+def review(file: Path, purpose: Any, clearance: float | None, as_json: bool) -> None:
     """Review FILE; exit 1 where it is not ready."""
     from levelloop.document.session import Session
 
     session = Session(_document(file))
-    reports = session.reports(purpose)
+    reports = session.reports(purpose, clearance)
     ready = all(report.ready for _, report in reports)
     if as_json:
         parts = [_report_json(part, report) for part, report in reports]

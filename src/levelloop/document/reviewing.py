@@ -7,23 +7,45 @@ from dataclasses import replace
 
 import numpy as np
 
+from levelloop.core.errors import EditError
 from levelloop.core.progress import pieces
-from levelloop.core.review import Report, review
-from levelloop.core.review.findings import Finding, Purpose
+from levelloop.core.review import Report, reviews
+from levelloop.core.review.between import Body, meetings
+from levelloop.core.review.findings import PURPOSES, SEVERITIES, Finding, Purpose
+from levelloop.core.review.subject import Subject
+from levelloop.core.surface.surface import SmoothSurface
 from levelloop.document.document import Document, Part
 
+BETWEEN = 2  # the highest level at which parts are held against each other
 SAME_PLACE = 1e-5  # of the part's size: places that differ by less are the same ones
 
 
-def reviewed_parts(document: Document, purpose: Purpose = "smooth") -> list[tuple[Part, Report]]:
+def reviewed_parts(
+    document: Document, purpose: Purpose = "smooth", clearance: float | None = None
+) -> list[tuple[Part, Report]]:
     """The review of every part that is given out, with its recipe: a mirror plane is no boundary.
 
-    Of instances that are alike but for where they stand the first is reviewed for all.
+    Of instances that are alike but for where they stand the first is reviewed for all. clearance: mm, nearer than that
+    parts may not come to each other. Raises EditError for a purpose other than smooth, render or print.
     """
+    if purpose not in PURPOSES:
+        raise EditError(f'A review is for smooth, render or print, not for "{purpose}".')
+    return reviewed_for_all(document, clearance)[purpose]
+
+
+def reviewed_for_all(document: Document, clearance: float | None = None) -> dict[Purpose, list[tuple[Part, Report]]]:
+    """The reviews for all purposes, every check run once."""
+    if clearance is not None and not clearance > 0:
+        raise EditError("A clearance is above 0 mm.")
     first: dict[object, Part] = {}
     for part in document.given_out:
         first.setdefault(_alike(part), part)
-    return [(part, _reviewed(part, purpose)) for part in pieces(list(first.values()))]
+    parts = list(first.values())
+    met = _meetings(document, clearance)
+    found = [_reviewed(part, met.get(part.id, [])) for part in pieces(parts)]
+    return {
+        purpose: [(part, reports[purpose]) for part, reports in zip(parts, found, strict=True)] for purpose in PURPOSES
+    }
 
 
 def mark_of(part: Part, finding: Finding) -> str:
@@ -51,16 +73,55 @@ def _alike(part: Part) -> object:
     return part.shared, tuple(np.round(sizes, 9).tolist()), bool(np.linalg.det(linear) < 0)
 
 
-def _reviewed(part: Part, purpose: Purpose) -> Report:
-    report = review(part.to_world(part.stepped), purpose)
-    findings = list(report.findings)
-    if part.steps:
-        findings = [replace(finding, mesh="result") for finding in findings]
-    for trouble in part.plain.troubles:
-        said = f"{part.step_name(trouble.place).capitalize()} cannot run: {trouble.reason}"
-        nowhere = np.zeros((0, 3))
-        stuck = Finding("recipe", "stop", "faces", np.zeros(0, dtype=np.int64), nowhere, said, 0.0, mesh="result")
-        findings.insert(0, stuck)
-    if part.accepted:
-        findings = [replace(finding, accepted=part.accepted.get(mark_of(part, finding), "")) for finding in findings]
-    return replace(report, findings=tuple(findings))
+def _reviewed(part: Part, met: list[Finding]) -> dict[Purpose, Report]:
+    result = {}
+    for purpose, report in reviews(Subject(part.to_world(part.stepped), part.level > 0 or part.limit)).items():
+        findings = sorted([*met, *report.findings], key=lambda finding: SEVERITIES.index(finding.severity))
+        if part.steps:
+            findings = [replace(finding, mesh="result") for finding in findings]
+        for trouble in part.plain.troubles:
+            said = f"{part.step_name(trouble.place).capitalize()} cannot run: {trouble.reason}"
+            nowhere = np.zeros((0, 3))
+            stuck = Finding("recipe", "stop", "faces", np.zeros(0, dtype=np.int64), nowhere, said, 0.0, mesh="result")
+            findings.insert(0, stuck)
+        if part.accepted:
+            known = part.accepted
+            findings = [replace(finding, accepted=known.get(mark_of(part, finding), "")) for finding in findings]
+        result[purpose] = replace(report, findings=tuple(findings))
+    return result
+
+
+def _meetings(document: Document, clearance: float | None) -> dict[str, list[Finding]]:
+    """What is found between parts, by the part whose faces it names."""
+    parts = [part for part in document.given_out if part.stepped.n_faces]
+    if len(parts) < 2:
+        return {}
+    bodies = []
+    for part in parts:
+        stepped = part.to_world(part.stepped)
+        surface = SmoothSurface(stepped, min(max(part.level, 1), BETWEEN) if part.level or part.limit else 0)
+        shown = stepped.with_points(stepped.points)
+        points = surface.points(shown.points)
+        mesh = surface.whole(surface.limit(points) if surface.level else points, shown)
+        bodies.append(Body(part.name, mesh, surface.face_origin))
+    found: dict[str, list[Finding]] = {}
+    advice = {
+        "crossing": "Move one of the two, or make one of them by a boolean.",
+        "clearance": "Move them apart, or make one of them smaller.",
+    }
+    for meeting in meetings(bodies, clearance):
+        part = parts[meeting.first]
+        found.setdefault(part.id, []).append(
+            Finding(
+                meeting.check,
+                "warn",
+                "faces",
+                meeting.faces,
+                meeting.at,
+                meeting.message,
+                meeting.value,
+                "mm",
+                advice=advice[meeting.check],
+            )
+        )
+    return found

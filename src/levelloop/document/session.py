@@ -306,13 +306,16 @@ class Session:
 
     # Review and files
 
-    def reports(self, purpose: Purpose = "smooth") -> list[tuple[Part, Report]]:
-        """The review of every part that is given out, with its recipe."""
-        return reviewed_parts(self.document, purpose)
+    def reports(self, purpose: Purpose = "smooth", clearance: float | None = None) -> list[tuple[Part, Report]]:
+        """The review of every part that is given out, with its recipe. clearance: see review."""
+        return reviewed_parts(self.document, purpose, clearance)
 
-    def review(self, purpose: Purpose = "smooth") -> list[Finding]:
-        """What the review finds in all parts, worst first within each."""
-        return [finding for _, report in self.reports(purpose) for finding in report.findings]
+    def review(self, purpose: Purpose = "smooth", clearance: float | None = None) -> list[Finding]:
+        """What the review finds in all parts, worst first within each.
+
+        clearance: mm, nearer than that parts may not come to each other.
+        """
+        return [finding for _, report in self.reports(purpose, clearance) for finding in report.findings]
 
     def measure(self) -> Measures:
         """Sizes, area, volume and curvature of the active part's smooth surface, in the world. Raises EditError."""

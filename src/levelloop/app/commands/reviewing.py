@@ -10,9 +10,9 @@ from PySide6.QtCore import QObject, QTimer
 from levelloop.app.jobs import Work
 from levelloop.core.mesh.faces import face_normals, point_normals, unit
 from levelloop.core.mesh.selection import Selection, convert, count_of
-from levelloop.core.review.findings import PURPOSES, Finding
+from levelloop.core.review.findings import Finding
 from levelloop.document.recipe import growth
-from levelloop.document.session import Session
+from levelloop.document.reviewing import reviewed_for_all
 
 if TYPE_CHECKING:
     from levelloop.app.window import Window
@@ -56,8 +56,7 @@ class Reviewing(QObject):
         document = session.document
 
         def review() -> Any:
-            frozen = Session(document)
-            return {purpose: frozen.reports(purpose) for purpose in PURPOSES}
+            return reviewed_for_all(document)
 
         if sum(part.mesh.n_faces * growth(part.steps) for part in document.parts) <= REVIEW_AT_ONCE:
             self.window.review.show_reports(review())

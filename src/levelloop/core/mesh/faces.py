@@ -212,6 +212,28 @@ def signed_volume(mesh: Mesh) -> float:
     return float(np.einsum("ij,ij->", corner[:, 0], np.cross(corner[:, 1], corner[:, 2])) / 6.0)
 
 
+def concave_faces(topology: Topology, points: Floats) -> Booleans:
+    """Faces with a corner that turns inwards, seen along their normal: (m,)."""
+    result = np.zeros(topology.n_faces, dtype=np.bool_)
+    faces = np.flatnonzero(topology.face_sizes > 3)
+    if len(faces):
+        result[faces] = _concave(topology, points, faces)
+    return result
+
+
+def turns_around(corners: Floats, place: Floats) -> float:
+    """How often closed triangles (t, 3, 3) go around a place: 1 inside, 0 outside.
+
+    Solid angles: Van Oosterom & Strackee 1983.
+    """
+    a, b, c = np.moveaxis(corners - place, 1, 0)
+    lengths = [np.linalg.norm(side, axis=1) for side in (a, b, c)]
+    above = np.einsum("ij,ij->i", a, np.cross(b, c))
+    below = lengths[0] * lengths[1] * lengths[2] + np.einsum("ij,ij->i", a, b) * lengths[2]
+    below += np.einsum("ij,ij->i", b, c) * lengths[0] + np.einsum("ij,ij->i", c, a) * lengths[1]
+    return float(np.arctan2(above, below).sum() / (2.0 * np.pi))
+
+
 # Helpers
 
 

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.progress import pieces
+from levelloop.core.review.curved import check_fold_under, check_pinch, check_unequal_turns
 from levelloop.core.review.facing import check_flatness, check_flipped
-from levelloop.core.review.findings import PURPOSES, SEVERITIES, Finding, Purpose
+from levelloop.core.review.findings import PURPOSES, SEVERITIES, Finding, Purpose, Severity
 from levelloop.core.review.holes import (
     check_doubles,
     check_non_manifold,
@@ -21,18 +23,32 @@ from levelloop.core.review.holes import (
 )
 from levelloop.core.review.poles import boundary_poles, check_poles, inner_poles
 from levelloop.core.review.sides import check_sides
+from levelloop.core.review.subject import Subject
 
-CHECKS: tuple[Callable[[Mesh, Purpose], list[Finding]], ...] = (
-    lambda mesh, _: check_non_manifold(mesh),
-    lambda mesh, _: check_doubles(mesh),
-    lambda mesh, _: check_zero_area(mesh),
-    lambda mesh, _: check_flipped(mesh),
-    check_open_edges,
-    lambda mesh, _: check_unattached(mesh),
-    lambda mesh, _: check_wires(mesh),
-    lambda mesh, _: check_sides(mesh),
-    lambda mesh, _: check_poles(mesh),
-    lambda mesh, _: check_flatness(mesh),
+
+@dataclass(frozen=True)
+class Check:
+    """One check, declared once. run: what it finds; otherwise: the severity for a purpose where that is another."""
+
+    key: str
+    run: Callable[[Subject], list[Finding]]
+    otherwise: Mapping[Purpose, Severity] = field(default_factory=dict)
+
+
+CHECKS: tuple[Check, ...] = (
+    Check("non_manifold", lambda subject: check_non_manifold(subject.mesh)),
+    Check("doubles", lambda subject: check_doubles(subject.mesh)),
+    Check("zero_area", lambda subject: check_zero_area(subject.mesh)),
+    Check("flipped", lambda subject: check_flipped(subject.mesh)),
+    Check("open_edges", lambda subject: check_open_edges(subject.mesh), {"print": "stop"}),
+    Check("unattached", lambda subject: check_unattached(subject.mesh)),
+    Check("wires", lambda subject: check_wires(subject.mesh)),
+    Check("sides", lambda subject: check_sides(subject.mesh)),
+    Check("poles", lambda subject: check_poles(subject.mesh)),
+    Check("flatness", lambda subject: check_flatness(subject.mesh)),
+    Check("pinch", check_pinch, {"print": "note"}),
+    Check("unequal_turn", check_unequal_turns, {"print": "note"}),
+    Check("fold_under", check_fold_under),
 )
 
 
@@ -91,10 +107,25 @@ def count(mesh: Mesh) -> Counts:
     )
 
 
+def reviews(subject: Subject) -> dict[Purpose, Report]:
+    """Runs every check once; the report for each purpose."""
+    found = [(check, finding) for check in pieces(CHECKS) for finding in check.run(subject)]
+    counts = count(subject.mesh)
+    return {purpose: report_of(purpose, counts, found) for purpose in PURPOSES}
+
+
 def review(mesh: Mesh, purpose: Purpose = "smooth") -> Report:
     """Runs every check on a cage. Raises EditError for a purpose other than smooth, render or print."""
     if purpose not in PURPOSES:
         raise EditError(f'A review is for smooth, render or print, not for "{purpose}".')
-    findings = [finding for check in CHECKS for finding in check(mesh, purpose)]
+    return reviews(Subject(mesh))[purpose]
+
+
+def report_of(purpose: Purpose, counts: Counts, found: Sequence[tuple[Check, Finding]]) -> Report:
+    """What checks found, as severe as it is for a purpose, worst first."""
+    findings = [
+        replace(finding, severity=check.otherwise.get(purpose, finding.severity)) if check.otherwise else finding
+        for check, finding in found
+    ]
     findings.sort(key=lambda finding: SEVERITIES.index(finding.severity))
-    return Report(purpose, count(mesh), tuple(findings))
+    return Report(purpose, counts, tuple(findings))

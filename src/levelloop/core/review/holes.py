@@ -8,7 +8,7 @@ from levelloop.core.arrays import Integers
 from levelloop.core.geometry.near import near_any
 from levelloop.core.mesh.faces import edge_lengths, face_areas, face_centres
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.review.findings import Finding, Purpose, Remedy
+from levelloop.core.review.findings import Finding, Remedy
 from levelloop.core.tolerance import AUTOMATIC, last_place, settled
 from levelloop.core.words import counted, verb
 
@@ -17,7 +17,7 @@ DOUBLES_WITHIN = AUTOMATIC  # mm; a thousandth joins seams and eats no detail (c
 NO_WIDTH = 1e-9  # of a face's longest side
 
 
-def check_open_edges(mesh: Mesh, purpose: Purpose) -> list[Finding]:
+def check_open_edges(mesh: Mesh) -> list[Finding]:
     """Edges with one face only: fine for a sheet, a hole for a print."""
     edges = np.flatnonzero(mesh.topology.open_edges)
     if len(edges) == 0:
@@ -26,7 +26,7 @@ def check_open_edges(mesh: Mesh, purpose: Purpose) -> list[Finding]:
     return [
         Finding(
             "open_edges",
-            "stop" if purpose == "print" else "note",
+            "note",
             "edges",
             edges,
             _middles(mesh, edges),

@@ -9,6 +9,7 @@ Biermann, Levin & Zorin 2000, section 3 (tangents of open and creased fans).
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cache
 
@@ -211,14 +212,10 @@ def limit_points(topology: Topology, around: Sectors, points: Floats) -> Floats:
     return result
 
 
-def sector_normals(topology: Topology, around: Sectors, points: Floats) -> Floats:
-    """The unit limit normal of each sector: (s, 3)."""
+def sector_normals(topology: Topology, around: Sectors, points: Floats, some: Integers | None = None) -> Floats:
+    """The unit limit normal of each sector: (s, 3); some: of these only, zero for the others."""
     normals = np.zeros((len(around.point), 3))
-    size = np.diff(around.offsets)
-    # Fans of one size and kind share their masks; there are few kinds.
-    kind = 2 * size + around.closed
-    for of_kind in distinct(kind).tolist():
-        chosen = np.flatnonzero(kind == of_kind)
+    for of_kind, chosen in _by_kind(around, some):
         fan = around.corners[around.offsets[chosen][:, None] + np.arange(of_kind // 2)]
         after = topology.next_corner[fan]
         e, f = points[topology.corners[after]], points[topology.corners[topology.next_corner[after]]]
@@ -233,12 +230,42 @@ def sector_normals(topology: Topology, around: Sectors, points: Floats) -> Float
         normals[ring.sectors] = np.cross(*tangents)
     lengths = np.linalg.norm(normals, axis=1)
     weak = np.flatnonzero(~(lengths > 1e-12 * np.maximum(lengths.max(initial=0.0), 1e-300)))
+    weak = weak if some is None else weak[mask_of(some, len(normals))[weak]]
     if len(weak):
         normals[weak] = _mean_normals(topology, around, points, weak)
     return unit(normals)
 
 
+def sector_places(topology: Topology, around: Sectors, points: Floats, some: Integers) -> Floats:
+    """Where the points of some sectors land on the limit surface: (t, 3), by the masks of limit_points."""
+    places = points[around.point].copy()
+    for of_kind, chosen in _by_kind(around, some):
+        n = of_kind // 2
+        fan = around.corners[around.offsets[chosen][:, None] + np.arange(n)]
+        after = topology.next_corner[fan]
+        point = around.point[chosen]
+        v, e = points[point], points[topology.corners[after]]
+        if of_kind % 2:
+            f = points[topology.corners[topology.next_corner[after]]]
+            places[chosen] = (n * n * v + 4.0 * e.sum(axis=1) + f.sum(axis=1)) / (n * (n + 5.0))
+            continue
+        last = points[topology.corners[topology.previous_corner[fan[:, -1]]]]
+        bent = around.crease_points[point]
+        places[chosen] = np.where(bent[:, None], (4.0 * v + e[:, 0] + last) / 6.0, v)
+    for ring in dart_rings(topology, around):
+        places[ring.sectors] = np.einsum("k,skd->sd", ring.masks[0], points[ring.places])
+    return np.asarray(places[some])
+
+
 # Helpers
+
+
+def _by_kind(around: Sectors, some: Integers | None) -> Iterator[tuple[int, Integers]]:
+    """Sectors, or some of them, by kind: twice their size, and one more where they close. Each kind has its masks."""
+    kind = 2 * np.diff(around.offsets) + around.closed
+    of_all = np.arange(len(kind)) if some is None else some
+    for of_kind in distinct(kind[of_all]).tolist():
+        yield of_kind, of_all[kind[of_all] == of_kind]
 
 
 def _piece(topology: Topology, faces: Integers, sharp: Sharp) -> tuple[Topology, Integers, Sharp]:

@@ -10,7 +10,7 @@ from levelloop.core.arrays import Booleans, Floats, Integers, frozen
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.surface.jets import NAMES, Bends, rings_of
-from levelloop.core.surface.limit import Sectors, sector_normals, sectors
+from levelloop.core.surface.limit import Sectors, sector_normals, sector_places, sectors
 from levelloop.core.surface.refine import sharp_of
 from levelloop.core.surface.surface import SmoothSurface
 
@@ -89,7 +89,7 @@ def sampled_mesh(mesh: Mesh, cage_face: Integers) -> SurfaceSamples:
     bends.put(owners, found)
     known[owners] = True
     rest = np.flatnonzero(~known)
-    bends.normals[rest] = sector_normals(topology, around, mesh.points)[rest]
+    bends.normals[rest] = sector_normals(topology, around, mesh.points, rest)[rest]
     bends.places[:] = mesh.points[around.point]
     beside = np.zeros(len(around.point))
     _take_from_neighbours(topology, around.of_corner, bends, known, beside)
@@ -144,8 +144,24 @@ def _fill_normals(deep: SmoothSurface, raw: Floats, bends: Bends, known: Boolean
     rest = np.flatnonzero(~known)
     if len(rest) == 0:
         return
-    bends.places[rest] = deep.limit(raw)[deep.sectors.point[rest]]
-    bends.normals[rest] = deep.normals(raw)[rest]
+    around = deep.sectors
+    bends.places[rest] = sector_places(deep.topology, around, raw, rest)
+    point = around.point[rest]
+    lone = ~around.closed[rest] & ~around.crease_points[point] & ~around.corner_points[point]
+    if lone.any():
+        # Where neighbouring faces disagree a point's fan is in pieces, though nothing is sharp there.
+        bends.places[rest[lone]] = deep.limit(raw)[point[lone]]
+    bends.normals[rest] = sector_normals(deep.topology, deep.sectors, raw, rest)[rest]
+    piece = deep.unsettled
+    if piece is not None:
+        places, normals = piece.settled(raw)
+        at = np.full(deep.topology.n_points, -1, dtype=np.int64)
+        at[piece.points] = np.arange(len(piece.points))
+        own = at[deep.sectors.point[rest]]
+        bends.places[rest[own >= 0]] = places[own[own >= 0]]
+        sector = deep.sectors.of_corner[piece.corners]
+        unknown = ~known[sector]
+        bends.normals[sector[unknown]] = normals[unknown]
 
 
 def _look_beside(deep: SmoothSurface, bends: Bends, known: Booleans, beside: Floats) -> None:

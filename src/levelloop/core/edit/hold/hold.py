@@ -14,6 +14,7 @@ from levelloop.core.edit.hold.lines import divided, laid_out, room
 from levelloop.core.edit.hold.radius import crease_weight, support_distance, tip_radius
 from levelloop.core.errors import EditError
 from levelloop.core.limits import check_fits
+from levelloop.core.mesh.faces import concave_faces, face_areas
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, identity, mapped, through
 from levelloop.core.mesh.selection import Selection
@@ -22,6 +23,7 @@ from levelloop.core.words import counted
 
 Sides = Literal["both", "left", "right"]
 ROUNDS = 12
+BISECTIONS = 10
 LEAST_FOLD = 1.0  # degrees; less turns too little to have a radius worth holding
 SPACING = 3.0  # supports; a next loop farther beyond the support than that lets the turn tighten beside its tip
 
@@ -131,14 +133,18 @@ class BothSides:
     """The next loops beside edges, at each end of their half-edges, in the order of Turns.
 
     point, loop: (h,) the edge's end and the loop's point that an edge leads to from there; way: (h, 3) along it, for
-    1 mm square to the edge; distance: (h,) mm square to it; behind: (h,) mm from the loop to the one after it.
+    1 mm square to the edge; distance: (h,) mm square to it, reach: (h,) mm what smoothing along the run leaves of it;
+    behind: (h,) mm from the loop to the one after it; support: (h,) the loop's edge across the face, −1 where the face
+    is no quad.
     """
 
     point: Integers
     loop: Integers
     way: Floats
     distance: Floats
+    reach: Floats
     behind: Floats
+    support: Integers
 
 
 def sides_of(mesh: Mesh, edges: Integers) -> BothSides:
@@ -151,12 +157,16 @@ def sides_of(mesh: Mesh, edges: Integers) -> BothSides:
     along = _unit(points[topology.corner_end[turns.half]] - points[topology.corners[turns.half]])
     side = points[loop] - points[point]
     square = np.linalg.norm(side - np.einsum("ij,ij->i", side, along)[:, None] * along, axis=1)
-    rung = topology.corner_edge[np.where(turns.at_end, following, before)]
-    slot = 2 * rung + (topology.edges[rung, 0] != loop)
-    beyond = topology.continuation[slot]
-    length = np.linalg.norm(points[topology.edges[:, 1]] - points[topology.edges[:, 0]], axis=1)
-    behind = np.where(beyond >= 0, length[beyond], 0.0)
-    return BothSides(point, loop, side / np.maximum(square, 1e-300)[:, None], square, behind)
+    lengths = np.linalg.norm(points[topology.edges[:, 1]] - points[topology.edges[:, 0]], axis=1)
+    quad = topology.face_sizes[topology.corner_face[turns.half]] == 4
+    opposite = topology.next_corner[following]
+    support = np.where(quad, topology.corner_edge[opposite], -1)
+    beyond = np.where(quad, topology.twin[opposite], -1)
+    sides = (topology.next_corner[np.maximum(beyond, 0)], topology.previous_corner[np.maximum(beyond, 0)])
+    behind = np.where(beyond >= 0, np.minimum(*(lengths[topology.corner_edge[side]] for side in sides)), 0.0)
+    reach = np.linalg.norm(_turns(mesh, edges, square).across, axis=1)
+    way = side / np.maximum(square, 1e-300)[:, None]
+    return BothSides(point, loop, way, square, reach, behind, support)
 
 
 # Helpers
@@ -361,12 +371,25 @@ def _cut(
 ) -> tuple[Edit, int]:
     """The mesh with lines beside half-edges. Raises EditError where they do not fit, with what would."""
     lines = laid_out(mesh, held, near, off, turn)
-    factor = room(mesh, lines)
-    if factor < 1.0:
-        most = _few(given * factor)
-        raise EditError(f"The faces beside are too narrow for that; the largest {what} that fits is {most} mm.")
     check_fits(mesh.n_faces + 4 * int(lines.beside.sum()))
-    return divided(mesh, lines)
+    if room(mesh, lines) >= 1.0:
+        done = divided(mesh, lines)
+        if not _folds(mesh, done[0]):
+            return done
+    low, high = 0.0, min(1.0, room(mesh, lines))
+    for _ in range(BISECTIONS):
+        middle = 0.5 * (low + high)
+        tried = laid_out(mesh, held, middle * near, middle * off, turn)
+        fits = room(mesh, tried) >= 1.0 and not _folds(mesh, divided(mesh, tried)[0])
+        low, high = (middle, high) if fits else (low, middle)
+    most = _few(given * low)
+    raise EditError(f"The faces beside are too narrow for that; the largest {what} that fits is {most} mm.")
+
+
+def _folds(mesh: Mesh, edit: Edit) -> bool:
+    """Whether a face that was convex has got a piece that is not: loops have gone beyond each other."""
+    concave = concave_faces(edit.mesh.topology, edit.mesh.points)
+    return bool((concave & ~concave_faces(mesh.topology, mesh.points)[edit.origin.faces]).any())
 
 
 def _spaced(mesh: Mesh, edit: Edit, held: Booleans, near: Floats, off: Floats, times: float) -> Edit:
@@ -383,7 +406,10 @@ def _spaced(mesh: Mesh, edit: Edit, held: Booleans, near: Floats, off: Floats, t
     np.maximum.at(largest, topology.corner_face[held], distance[held])
     first_new = mesh.n_points
     beside = np.zeros(new.n_corners, dtype=np.bool_)
-    candidates = np.flatnonzero(is_line & (new.face_sizes == 4)[new.corner_face] & (twin >= 0))
+    # In a quad any of its sides, of another face all of them: that is inset once more.
+    quad = new.face_sizes == 4
+    inset = ~quad & np.logical_and.reduceat(is_line, new.face_offsets[:-1])
+    candidates = np.flatnonzero(is_line & (quad | inset)[new.corner_face] & (twin >= 0))
     # The strip on the other side of the support touches an edge of the cage that is held.
     across = new.next_corner[new.next_corner[np.maximum(twin[candidates], 0)]]
     old_edge = edit.origin.edges[new.corner_edge[across]]
@@ -392,7 +418,11 @@ def _spaced(mesh: Mesh, edit: Edit, held: Booleans, near: Floats, off: Floats, t
     reach = times * largest[source[candidates]]
     before, after = new.previous_corner[candidates], new.next_corner[candidates]
     lengths = np.linalg.norm(made.points[new.corner_end] - made.points[new.corners], axis=1)
-    roomy = np.minimum(lengths[before], lengths[after]) > 1.2 * reach
+    face = new.corner_face[candidates]
+    around = np.bincount(new.corner_face, lengths, new.n_faces)
+    half_width = 2.0 * face_areas(new, made.points) / np.maximum(around, 1e-300)
+    deep = np.where(quad[face], np.minimum(lengths[before], lengths[after]), half_width[face])
+    roomy = deep > 1.2 * reach
     beside[candidates[roomy & (reach > 0)]] = True
     if not beside.any():
         return edit
@@ -410,6 +440,8 @@ def _spaced(mesh: Mesh, edit: Edit, held: Booleans, near: Floats, off: Floats, t
         # A loop that only rounds what lies beside is not worth one through the turn.
         return edit
     more, _ = divided(made, lines)
+    if _folds(made, more):
+        return edit
     chosen = mapped(edit.selection, more.origin)
     return Edit(more.mesh, chosen, through(edit.origin, more.origin))
 

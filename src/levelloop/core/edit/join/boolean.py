@@ -31,7 +31,7 @@ from levelloop.core.geometry.crossings import crossed_faces
 from levelloop.core.geometry.near import near_groups, near_pairs
 from levelloop.core.geometry.plane_figures import area, cells, connected, flat_axes, nearest_seen
 from levelloop.core.mesh.combine import combined
-from levelloop.core.mesh.faces import face_areas, face_normals, signed_volume, triangles, unit
+from levelloop.core.mesh.faces import face_areas, face_normals, signed_volume, triangles, turns_around, unit
 from levelloop.core.mesh.mesh import Mesh, NamedSet
 from levelloop.core.mesh.origins import Edit, carry, through
 from levelloop.core.mesh.selection import Selection, points_of, select_mask
@@ -172,13 +172,8 @@ def _inverted_shells(mesh: Mesh) -> int:
     )
     inverted = 0
     for shell in np.flatnonzero(volume < 0).tolist():
-        # How often the others go around a place of it (solid angles: Van Oosterom & Strackee 1983).
-        a, b, c = np.moveaxis(corners[of != shell] - first[shell], 1, 0)
-        lengths = [np.linalg.norm(side, axis=1) for side in (a, b, c)]
-        above = np.einsum("ij,ij->i", a, np.cross(b, c))
-        below = lengths[0] * lengths[1] * lengths[2] + np.einsum("ij,ij->i", a, b) * lengths[2]
-        below += np.einsum("ij,ij->i", b, c) * lengths[0] + np.einsum("ij,ij->i", c, a) * lengths[1]
-        inverted += bool(np.arctan2(above, below).sum() < np.pi)
+        # How often the others go around a place of it.
+        inverted += bool(turns_around(corners[of != shell], first[shell]) < 0.5)
     return inverted
 
 

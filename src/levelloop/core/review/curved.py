@@ -1,0 +1,195 @@
+"""Checks of the smooth surface: pinches at poles, turns that are rounder on one side, surface folded under itself."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from levelloop.core.arrays import Floats, Integers
+from levelloop.core.edit.hold.hold import sides_of
+from levelloop.core.errors import EditError
+from levelloop.core.mesh.faces import edge_folds, face_areas, face_centres, face_normals
+from levelloop.core.review.findings import Finding, Remedy
+from levelloop.core.review.subject import Subject
+from levelloop.core.words import counted, verb
+
+PINCH = 1.5  # times what the second ring has; clean forms stay below 1.2, a ball's sixteen-pole has 1.6
+LEAST_TURN, MOST_TURN = 2.0, 60.0  # degrees over a quarter of a face: less does not show, more is a crease's doing
+UNEQUAL = 1.25  # times the other side's distance
+UNLIKE = 3.0  # times: what is farther than that was not put there to hold this turn
+LEAST_FOLD = 35.0  # degrees of a fold that is meant as a turn
+MOST_FOLD = 10.0  # degrees of a loop that holds
+SUPPORT = 0.4  # of the way to the next loop: nearer than that, on one side, a loop is there to hold the turn
+UNDER = 0.01  # of a face's smooth surface that faces backwards
+MUCH = 0.3  # of it: the blunt end of a thin form has less and is meant so
+BACKWARDS = -0.5  # cosine between the smooth surface and its face: thin forms round by less than that
+
+
+def check_pinch(subject: Subject) -> list[Finding]:
+    """Poles at which the smooth surface bends more tightly than around them."""
+    topology = subject.mesh.topology
+    poles = np.flatnonzero((topology.valence != 4) & ~topology.open_points & (topology.point_face_count > 0))
+    if len(poles) == 0 or not subject.is_smoothed:
+        return []
+    near, around = _rings(subject, poles)
+    ends = subject.mesh.points[topology.edges]
+    length = np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
+    mean = np.bincount(topology.edges.ravel(), np.repeat(length, 2), subject.mesh.n_points) / np.maximum(
+        topology.valence, 1
+    )
+    turn = np.degrees(near * mean[poles] / 4.0)
+    ratio = np.where(around > 0, near / np.where(around > 0, around, 1.0), 0.0)
+    found = np.flatnonzero((ratio > PINCH) & (turn > LEAST_TURN) & (turn < MOST_TURN))
+    if len(found) == 0:
+        return []
+    found = found[np.argsort(-ratio[found], kind="stable")]
+    worst = float(ratio[found[0]])
+    beside = float(subject.surface.beside[poles[found[0]]])
+    message = (
+        f"The surface pinches at {counted(len(found), 'pole')}: {worst:.2f} × as tight as around "
+        f"{verb(len(found), 'it', 'the worst')}, {beside:.3g} mm beside."
+    )
+    return [
+        Finding(
+            "pinch",
+            "warn",
+            "points",
+            poles[found],
+            subject.mesh.points[poles[found]],
+            message,
+            worst,
+            "×",
+            advice="Move the pole onto a flat, or spread its edges.",
+            valence=int(topology.valence[poles[found[0]]]),
+        )
+    ]
+
+
+def check_unequal_turns(subject: Subject) -> list[Finding]:
+    """Turns held by loops on both sides, of which one side's is farther: the turn is rounder there."""
+    mesh = subject.mesh
+    topology = mesh.topology
+    if not subject.is_smoothed or mesh.n_faces == 0:
+        return []
+    plain = (topology.edge_face_count == 2) & (mesh.creases == 0)
+    pair = topology.edge_pair
+    plain &= (pair >= 0).all(axis=1)
+    plain[plain] &= topology.twin[pair[plain, 0]] == pair[plain, 1]
+    quads = topology.face_sizes[topology.corner_face[np.maximum(pair, 0)]] == 4
+    edges = np.flatnonzero(plain & quads.all(axis=1) & (edge_folds(topology, mesh.points) >= LEAST_FOLD))
+    if len(edges) == 0:
+        return []
+    try:
+        sides = sides_of(mesh, edges)
+    except EditError:
+        return []
+    folds = edge_folds(topology, mesh.points)
+    own = sides.reach.reshape(-1, 4)
+    # Loops that hold: near, and flat themselves, so that what turns turns at the edge.
+    flat = (sides.support >= 0) & (folds[np.maximum(sides.support, 0)] < MOST_FOLD)
+    share = (sides.distance / np.maximum(sides.behind, 1e-300)).reshape(-1, 4)
+    held = flat.reshape(-1, 4).all(axis=1) & (share.min(axis=1) <= SUPPORT)
+    # Both ends of a half-edge say how far its side's loop is; an edge is uneven where both its ends are.
+    one, other = own[:, :2], own[:, 3:1:-1]
+    ratio = np.maximum(one, other) / np.maximum(np.minimum(one, other), 1e-300)
+    uneven = held & (ratio.min(axis=1) > UNEQUAL) & (ratio.max(axis=1) < UNLIKE)
+    found = np.flatnonzero(uneven)
+    if len(found) == 0:
+        return []
+    found = found[np.argsort(-ratio[found].min(axis=1), kind="stable")]
+    worst = float(ratio[found[0]].min())
+    near, far = float(own[found[0]].min()), float(own[found[0]].max())
+    return [
+        Finding(
+            "unequal_turn",
+            "warn",
+            "edges",
+            edges[found],
+            mesh.points[topology.edges[edges[found]]].mean(axis=1),
+            f"{counted(len(found), 'edge turns', 'edges turn')} rounder on one side: {near:.3g} and {far:.3g} mm.",
+            worst,
+            "×",
+            Remedy("balance", "Balance", {"to": "smaller"}),
+            "Equal supports on both sides give equal roundness.",
+        )
+    ]
+
+
+def check_fold_under(subject: Subject) -> list[Finding]:
+    """Faces whose smooth surface folds back under itself."""
+    mesh = subject.mesh
+    if not subject.is_smoothed or mesh.n_faces == 0:
+        return []
+    surface, topology = subject.surface, subject.smooth.topology
+    origin = subject.smooth.face_origin
+    facing = np.einsum(
+        "ij,ij->i", face_normals(topology, surface.points), face_normals(mesh.topology, mesh.points)[origin]
+    )
+    areas = face_areas(topology, surface.points)
+    back = np.bincount(origin, np.where(facing < BACKWARDS, areas, 0.0), mesh.n_faces)
+    whole = np.bincount(origin, areas, mesh.n_faces)
+    found = np.flatnonzero((back > UNDER * whole) & ~mesh.hole)
+    if len(found) == 0:
+        return []
+    share = back[found] / np.maximum(whole[found], 1e-300)
+    found = found[np.argsort(-share, kind="stable")]
+    return [
+        Finding(
+            "fold_under",
+            "warn" if share.max() > MUCH else "note",
+            "faces",
+            found,
+            face_centres(mesh.topology, mesh.points)[found],
+            f"The surface of {counted(len(found), 'face')} folds under itself.",
+            float(100.0 * share.max()),
+            "%",
+            advice="Move its points apart, or thicken and inset less deeply.",
+        )
+    ]
+
+
+# Helpers
+
+
+def _rings(subject: Subject, poles: Integers) -> tuple[Floats, Floats]:
+    """The curvature a quarter of a face beside each pole, and the largest in the second ring of faces around it.
+
+    What the second ring shares with the first is left out: it bends with the pole.
+    """
+    from scipy.sparse import csr_array
+
+    mesh, fine = subject.mesh, subject.smooth.topology
+    topology = mesh.topology
+    m, n = mesh.n_faces, mesh.n_points
+    # The largest inside each face, on each edge between its ends, and at each point that is no pole itself.
+    owner = subject.smooth.face_origin[fine.corner_face]
+    lowest, highest = np.full(fine.n_points, m), np.full(fine.n_points, -1)
+    np.minimum.at(lowest, fine.corners, owner)
+    np.maximum.at(highest, fine.corners, owner)
+    own = np.flatnonzero((lowest == highest) & (subject.surface.beside == 0))
+    in_face = np.zeros(m)
+    np.maximum.at(in_face, lowest[own], subject.bend[own])
+    on_edge = subject.bend[subject.smooth.edge_chains[:, 1:-1]].max(axis=1)
+    at_point = np.where(subject.surface.beside[:n] == 0, subject.bend[:n], 0.0)
+    ones = np.ones(topology.n_corners, dtype=np.int32)
+    at = csr_array((ones, (topology.corners, topology.corner_face)), shape=(n, m))
+    first = at[poles]
+    rim = csr_array(first @ at.T)
+    reached = csr_array(rim @ at)
+
+    def keys(matrix: csr_array, count: int) -> Integers:
+        return np.asarray(np.repeat(np.arange(len(poles)), np.diff(matrix.indptr)) * count + matrix.indices)
+
+    of_first, of_rim, of_reached = keys(first, m), keys(rim, n), keys(reached, m)
+    second = of_reached[~np.isin(of_reached, of_first)]
+    around = np.zeros(len(poles))
+    np.maximum.at(around, second // m, in_face[second % m])
+    sizes = topology.face_sizes[second % m]
+    row = np.repeat(second // m, sizes)
+    corner = topology.corners_of_faces(second % m)
+    edge, point = topology.corner_edge[corner], topology.corners[corner]
+    faces = topology.edge_faces[edge]
+    beside_first = np.isin(row[:, None] * m + faces, of_first).any(axis=1)
+    np.maximum.at(around, row[~beside_first], on_edge[edge[~beside_first]])
+    apart = ~np.isin(row * n + point, of_rim)
+    np.maximum.at(around, row[apart], at_point[point[apart]])
+    return subject.bend[poles], around

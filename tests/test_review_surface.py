@@ -1,0 +1,166 @@
+"""What the review says of smooth surfaces and of parts that meet: faults found in place, clean forms left alone."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+import pytest
+
+from levelloop.core.edit.build.thicken import thicken
+from levelloop.core.edit.hold.hold import hold
+from levelloop.core.errors import EditError
+from levelloop.core.forms.primitives import box, cylinder, plane, quad_sphere
+from levelloop.core.forms.solids import torus
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.selection import NOTHING
+from levelloop.core.review import reviews
+from levelloop.core.review.findings import Finding
+from levelloop.core.review.subject import Subject
+from levelloop.core.select.where import select_where
+from levelloop.demo.build import demo_document
+from levelloop.document.session import Session
+
+OF_THE_SURFACE = ("pinch", "unequal_turn", "fold_under")
+
+
+def found(mesh: Mesh) -> list[Finding]:
+    return [one for one in reviews(Subject(mesh))["smooth"].findings if one.check in OF_THE_SURFACE]
+
+
+def alarms(mesh: Mesh) -> list[str]:
+    return [one.message for one in found(mesh) if one.severity != "note"]
+
+
+def held(mesh: Mesh, radius: float, **values: Any) -> Mesh:
+    return hold(mesh, select_where(mesh, "edges", angle_over=60), radius=radius, **values).mesh
+
+
+def made(key: str, **values: Any) -> Mesh:
+    session = Session.new()
+    session.do(key, **values)
+    return session.part.mesh
+
+
+CLEAN: dict[str, Callable[[int], Mesh]] = {
+    "box": lambda n: box((20 + n, 20, 20 + 2 * n), (1 + n % 3, 1 + n % 2, 1)),
+    "held box": lambda n: held(box((40, 30 + n, 20), (1 + n % 2, 1, 1)), 0.4 + 0.1 * n),
+    "quad sphere": lambda n: quad_sphere(20, 2 + n),
+    "geodesic": lambda n: made("add_geodesic", diameter=10 + n, splits=1 + n % 3),
+    "torus": lambda n: torus(60, 10 + 2 * n, 8 + 2 * n, 6 + n % 4),
+    "tube": lambda n: cylinder(20, 40, 6 + 2 * n, 4, "open"),
+    "cylinder, quads": lambda n: cylinder(20, 30, 8 + 4 * n, 3, "quads"),
+    "cylinder, n-gons": lambda n: cylinder(20, 30, 5 + n, 3, "face"),
+    "held cylinder": lambda n: held(cylinder(40, 40, 8 + 4 * (n % 4), 1, "quads"), 0.5 + 0.1 * (n % 3)),
+    "sheet": lambda n: plane((20, 20), (2 + n, 3)),
+    "thickened sheet": lambda n: thicken(plane((20, 20), (2 + n, 3)), NOTHING, outward=1 + 0.2 * n).mesh,
+    "creased box": lambda n: Mesh(box((20, 20, 20)).topology, box((20, 20, 20)).points, np.full(12, 1.0 + n)),
+    "held as an arc": lambda n: held(cylinder(60, 40, 16 + 4 * (n % 3), 1, "quads"), 0.6 + 0.05 * n, fill="arc"),
+}
+
+
+@pytest.mark.parametrize("name", sorted(CLEAN))
+@pytest.mark.parametrize("number", range(8))
+def test_clean_forms_raise_no_alarm(name: str, number: int) -> None:
+    assert alarms(CLEAN[name](number)) == []
+
+
+def poled(number: int) -> Mesh:
+    return made("add_sphere", diameter=20 + number, sides=16 + 2 * number, rows=8 + number)
+
+
+def uneven(number: int) -> Mesh:
+    """A box whose top rim is held by unequal supports."""
+    form = box((40, 40, 40))
+    top = select_where(form, "edges", plane=((0, 0, 20), "z"))
+    turned = hold(form, top, distance=2.0).mesh
+    beside = select_where(turned, "points", plane=((0, 0, 18), "z"))
+    points = turned.points.copy()
+    points[beside.indices, 2] -= 0.7 + 0.3 * number
+    return turned.with_points(points)
+
+
+def under(number: int) -> Mesh:
+    """A fold that a pushed row of points makes go back under itself."""
+    sheet = plane((40, 40), (8, 8))
+    points = sheet.points.copy()
+    row = np.abs(points[:, 0]) < 1e-9
+    points[row, 0] += 7.0 + 0.4 * number
+    points[row, 2] += 1.5
+    return sheet.with_points(points)
+
+
+FAULTS: dict[str, tuple[str, Callable[[int], Mesh]]] = {
+    "a sphere's poles": ("pinch", poled),
+    "unequal supports": ("unequal_turn", uneven),
+    "a fold under itself": ("fold_under", under),
+}
+
+
+@pytest.mark.parametrize("name", sorted(FAULTS))
+@pytest.mark.parametrize("number", range(8))
+@pytest.mark.parametrize("turned", [False, True])
+def test_faults_are_found_at_their_place_however_the_form_stands(name: str, number: int, turned: bool) -> None:
+    check, make = FAULTS[name]
+    mesh = make(number)
+    if turned:
+        turn = np.linalg.qr(np.random.default_rng(number).normal(size=(3, 3)))[0]
+        turn *= np.sign(np.linalg.det(turn))
+        mesh = mesh.with_points(1e3 * mesh.points @ turn + 1e4)
+    warned = [one for one in found(mesh) if one.severity == "warn"]
+    assert [one.check for one in warned] == [check]
+    if check == "pinch":
+        assert sorted(warned[0].indices.tolist()) == np.flatnonzero(mesh.topology.valence > 6).tolist()
+    if check == "unequal_turn":
+        assert warned[0].remedy is not None and warned[0].remedy.key == "balance"
+        assert len(warned[0].indices) == 4
+
+
+def test_a_quad_sphere_beats_one_with_poles_by_the_findings_numbers() -> None:
+    worst = max(one.value for one in found(poled(0)) if one.check == "pinch")
+    assert worst > 1.5 and not found(quad_sphere(20, 4))
+
+
+def test_the_nearer_the_support_the_tighter_the_turn() -> None:
+    form = box((40, 40, 40))
+    sharp = select_where(form, "edges", angle_over=30)
+    radii = []
+    for distance in (1.0, 2.0, 4.0):
+        subject = Subject(hold(form, sharp, distance=distance).mesh)
+        radii.append(1 / float(subject.bend.max()))
+    assert radii == sorted(radii) and radii[0] < 0.5 * radii[2]
+
+
+def test_the_demos_good_parts_raise_no_alarm_of_the_surface() -> None:
+    session = Session(demo_document())
+    for part, report in session.reports():
+        warned = {one.check for one in report.findings if one.severity != "note"}
+        wrong = warned & {*OF_THE_SURFACE, "crossing"}
+        assert not wrong or part.name == "hive bracket", (part.name, wrong)
+
+
+def test_parts_that_go_through_each_other_or_come_too_near_are_told() -> None:
+    session = Session.new()
+    session.do("add_quad_sphere", diameter=20, cells=6, name="ball")
+    session.do("add_quad_sphere", diameter=20, cells=6, at=(19, 0, 0), name="other")
+    crossing = [one for one in session.review() if one.check == "crossing"]
+    # Smooth they are 19.57 mm across, so 0.57 mm deep in each other.
+    assert len(crossing) == 1 and crossing[0].value == pytest.approx(0.57, abs=0.12)
+    assert np.abs(crossing[0].at[:, 0] - 9.5).max() < 1.5 and "goes through" in crossing[0].message
+    session.do("move", by=(2, 0, 0))
+    assert not [one for one in session.review() if one.check in ("crossing", "clearance")]
+    near = [one for one in session.review(clearance=2.0) if one.check == "clearance"]
+    assert len(near) == 1 and near[0].value == pytest.approx(21 - 19.6, abs=0.1)
+    assert not [one for one in session.review(clearance=1.0) if one.check == "clearance"]
+    with pytest.raises(EditError, match="above 0"):
+        session.review(clearance=-1.0)
+    # Two bars through each other, corners far outside.
+    session = Session.new()
+    session.do("add_box", size=(100, 4, 4))
+    session.do("add_box", size=(4, 100, 4))
+    session.do("set_level", level=0)
+    assert [one.check for one in session.review() if one.check == "crossing"] == ["crossing"]
+    # Side by side they only touch.
+    session.do("move", by=(0, 0, 4))
+    assert not [one for one in session.review() if one.check == "crossing"]
