@@ -133,7 +133,7 @@ class Runner(QObject):
         piece = _Piece(work)
         self._piece = piece
         try:
-            piece.thread.start()
+            piece.worker.start()
             if not piece.ended.wait(AT_ONCE):
                 self._live_beside(piece, title)
         finally:
@@ -226,7 +226,7 @@ class _Piece(QObject):
         self._work = work
         self.share = 0.0
         self.ended = threading.Event()
-        self.thread = threading.Thread(target=self._run, daemon=True, name="work")
+        self.worker = threading.Thread(target=self._run, daemon=True, name="work")
         self._stopped: str | None = None
         self._result: Any = None
         self._error: BaseException | None = None

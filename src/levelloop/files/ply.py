@@ -9,6 +9,7 @@ import warnings
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -42,7 +43,8 @@ def read_ply(path: Path) -> list[tuple[str, Mesh]]:
     points = np.stack([np.asarray(vertex[axis], dtype=np.float64) for axis in "xyz"], axis=1)
     faces = tables.get("face", {})
     name = next((name for name in ("vertex_indices", "vertex_index") if name in faces), None)
-    sizes, corners = faces[name] if name else (np.zeros(0, np.int64), np.zeros(0, np.int64))
+    rows: Any = faces[name] if name else (np.zeros(0, np.int64), np.zeros(0, np.int64))
+    sizes, corners = (np.asarray(part) for part in rows)
     if not np.issubdtype(corners.dtype, np.integer):
         raise FileError(f"{path.name} is damaged or no PLY file: its faces name points by numbers that are not whole.")
     topology = Topology(offsets_from_sizes(sizes.astype(np.int64)), corners.astype(np.int64), len(points))

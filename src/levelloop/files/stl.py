@@ -56,7 +56,7 @@ def write_stl(path: Path, meshes: Sequence[tuple[str, Mesh]]) -> None:
         stream.write(b"Level Loop, millimetres".ljust(80))
         stream.write(np.uint32(total).tobytes())
         for record in records:
-            stream.write(memoryview(record).cast("B"))
+            record.tofile(stream)
 
 
 def _facing(corners: np.ndarray) -> np.ndarray:

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from functools import partial
+from typing import TYPE_CHECKING, Any, Literal
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QKeySequence
@@ -23,6 +24,15 @@ if TYPE_CHECKING:
     from levelloop.app.window import Window
 
 MENUS = ("File", "Edit", "Add", "Select", "Transform", "Build", "Smooth", "Recipe", "Part", "View", "Help")
+
+
+PIVOTS: tuple[tuple[Literal["middle", "each", "origin", "anchor", "last"], str], ...] = (
+    ("middle", "the middle"),
+    ("each", "each piece"),
+    ("origin", "the world's origin"),
+    ("anchor", "the anchor"),
+    ("last", "the last picked"),
+)
 
 
 def build_menus(window: Window, bar: QMenuBar) -> None:
@@ -88,21 +98,15 @@ def build_menus(window: Window, bar: QMenuBar) -> None:
     add("Add", "Draw a curve", window.on_view.draw_curve, "", "By clicks, on a part or beside it")
     for axes in ("world", "part", "normal", "view"):
         hint = "What the handle and typed moves count along"
-        add("Transform", f"Axes of the {axes}", lambda axes=axes: window.on_view.set_axes(axes), "", hint)
-    for pivot, word in (
-        ("middle", "the middle"),
-        ("each", "each piece"),
-        ("origin", "the world's origin"),
-        ("anchor", "the anchor"),
-        ("last", "the last picked"),
-    ):
+        add("Transform", f"Axes of the {axes}", partial(window.on_view.set_axes, axes), "", hint)
+    for pivot, word in PIVOTS:
         hint = "What stays when it is rotated or scaled"
-        add("Transform", f"Pivot: {word}", lambda pivot=pivot: window.on_view.set_pivot(pivot), "", hint)
+        add("Transform", f"Pivot: {word}", partial(window.on_view.set_pivot, pivot), "", hint)
     for snap in SNAPS:
         add(
             "Transform",
             f"Snap to {TITLES[snap]}",
-            lambda snap=snap: window.on_view.toggle_snap(snap),
+            partial(window.on_view.toggle_snap, snap),
             "",
             "While dragging",
         )
@@ -137,7 +141,7 @@ def build_menus(window: Window, bar: QMenuBar) -> None:
         ("Top", "top", "3"),
         ("Bottom", "bottom", "Shift+3"),
     ):
-        add("View", title, lambda direction=direction: window.view.look(direction), key)
+        add("View", title, partial(window.view.look, direction), key)
     add("View", "Perspective or orthographic", window.view.toggle_perspective, "4")
     add("View", "Move a guide", window.on_view.move_guide, "", "Drag it, or a corner of it")
     _add_cameras_and_guides(window, menus["View"])
@@ -145,7 +149,7 @@ def build_menus(window: Window, bar: QMenuBar) -> None:
     add("View", "Frame everything", lambda: window.view.frame(everything=True), "Shift+0")
     menus["View"].addSeparator()
     for count, word in ((1, "One view"), (2, "Two views"), (4, "Four views")):
-        add("View", word, lambda count=count: window.panes.show_views(count), f"Ctrl+{count}", "Side by side")
+        add("View", word, partial(window.panes.show_views, count), f"Ctrl+{count}", "Side by side")
     menus["View"].addSeparator()
     add("View", "X-ray", lambda: window.on_view.toggle_look("x_ray"), "Alt+X", "Shows what is behind")
     add(
@@ -171,15 +175,15 @@ def build_menus(window: Window, bar: QMenuBar) -> None:
         add(
             "View",
             title,
-            lambda shading=shading: window.on_view.set_look(shading=shading),
+            partial(window.on_view.set_look, shading=shading),
             key,
             "How the view is shaded",
         )
     for title, inside in (("tinted", "tinted"), ("plain", "plain"), ("hidden", "hidden")):
-        add("View", f"Back faces {title}", lambda inside=inside: window.on_view.set_look(inside=inside))
+        add("View", f"Back faces {title}", partial(window.on_view.set_look, inside=inside))
     menus["View"].addSeparator()
     for name in THEMES:
-        add("View", f"Theme {name}", lambda name=name: window.set_theme(name), "", "How everything is coloured")
+        add("View", f"Theme {name}", partial(window.set_theme, name), "", "How everything is coloured")
     menus["View"].addSeparator()
     add("View", "Next finding", lambda: window.review.walk(1), ".")
     add("View", "Previous finding", lambda: window.review.walk(-1), ",")

@@ -81,7 +81,7 @@ class PartCommands:
         menu = QMenu(self.window)
         menu.addAction("Rename").triggered.connect(self._rename_row)
         menu.addAction("Show or hide").triggered.connect(self.toggle_part)
-        menu.addAction("Frame").triggered.connect(lambda: (self.window.session.select_none(), self.window.view.frame()))
+        menu.addAction("Frame").triggered.connect(self._frame_part)
         part = self.window.session.part
         menu.addAction("Unlock" if part.locked else "Lock").triggered.connect(
             lambda: self._set_part(locked=not part.locked)
@@ -108,6 +108,10 @@ class PartCommands:
         menu.addAction("Remove").triggered.connect(self.remove_part)
         menu.exec(place)
         menu.deleteLater()
+
+    def _frame_part(self) -> None:
+        self.window.session.select_none()
+        self.window.view.frame()
 
     def _set_part(self, **looks: Any) -> None:
         self.window.attempt(lambda: self.window.session.do("set_part", **looks))

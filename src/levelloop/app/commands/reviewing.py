@@ -122,7 +122,7 @@ class Reviewing(QObject):
         if index >= count_of(mesh.topology, finding.kind):
             return np.zeros(3)
         if finding.kind == "faces":
-            normal = face_normals(mesh.topology, mesh.points)[index]
+            normal = np.asarray(face_normals(mesh.topology, mesh.points)[index])
             return -normal if finding.check == "flipped" else normal
         normals = point_normals(mesh.topology, mesh.points)
         if finding.kind == "points":

@@ -135,7 +135,7 @@ def _place_at(view: Viewport, picture: Picture, place: QPoint) -> tuple[dict[str
     sight, (x, y) = view.sight(), view.device(place)
     topology = picture.part.mesh.topology
     for kind in ("points", "edges"):
-        hit = pick(sight, kind, x, y, view.reach, picture.part.id)  # type: ignore[arg-type]
+        hit = pick(sight, kind, x, y, view.reach, picture.part.id)
         if hit is None or hit.picture is not picture:
             continue
         if kind == "points":

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING, Any, Protocol
 
 import numpy as np
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen, QPolygonF
 
 from levelloop.app.theme import colour
@@ -176,7 +176,7 @@ class MoveGuide:
             if not guide.locked:
                 painter.setBrush(colour(view.theme.panel))
                 for corner in screen:
-                    painter.drawRoundedRect(corner.x() - 4, corner.y() - 4, 8, 8, 2, 2)
+                    painter.drawRoundedRect(QRectF(corner.x() - 4, corner.y() - 4, 8, 8), 2, 2)
 
 
 class CalibrateGuide:

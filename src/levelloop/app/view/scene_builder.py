@@ -281,5 +281,5 @@ def _count(picture: Any, kind: Kind) -> int:
 
 
 def _rgba(name: str, alpha: float = 1.0) -> Colour:
-    red, green, blue, _ = colour(name).getRgbF()
-    return (float(red or 0), float(green or 0), float(blue or 0), alpha)
+    shown = colour(name)
+    return (shown.redF(), shown.greenF(), shown.blueF(), alpha)

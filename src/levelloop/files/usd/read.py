@@ -8,7 +8,7 @@ from __future__ import annotations
 import json
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
@@ -165,7 +165,7 @@ def _read_part(geometry: Any, name: str, materials: _MaterialNames) -> Part:
 
     def values(attribute: Any, dtype: type) -> np.ndarray:
         found = attribute.Get() if attribute else None
-        array = np.array(found if found is not None else [], dtype=dtype)
+        array: np.ndarray = np.array(found if found is not None else [], dtype=dtype)
         if dtype is np.float64 and not np.isfinite(array).all():
             raise FileError(f"its {attribute.GetName()} has a number that is not finite.")
         return array
@@ -291,7 +291,7 @@ def _with_tags(mesh: Mesh, geometry: Any, values: Any, materials: _MaterialNames
         np.clip(diagonal, 0, 2) if len(diagonal) == mesh.n_faces else np.zeros(mesh.n_faces, dtype=np.int64),
         mask_of(hidden[(hidden >= 0) & (hidden < mesh.n_faces)], mesh.n_faces),
         mask_of(soft[soft >= 0], topology.n_edges),
-        curve if curve in ("straight", "smooth") else "",
+        _curve_kind(curve),
         radius if len(radius) == mesh.n_points and len(radius) and (radius >= 0).all() else None,
     )
 
@@ -391,3 +391,9 @@ def _check_start(path: Path) -> None:
         start = stream.read(8)
     if not start.startswith((b"#usda", b"PXR-USDC", b"PK")):
         raise FileError(f"{path.name} is damaged or no USD file.")
+
+
+def _curve_kind(word: Any) -> Literal["", "straight", "smooth"]:
+    if word == "straight":
+        return "straight"
+    return "smooth" if word == "smooth" else ""

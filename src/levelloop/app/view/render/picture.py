@@ -67,7 +67,7 @@ class Picture:
     @property
     def is_flat(self) -> bool:
         """Whether cage edges are shown as straight lines."""
-        return self.chains.shape[1] == 2
+        return bool(self.chains.shape[1] == 2)
 
     def drawn(self, places: Floats) -> Singles:
         """Places in the world as they are drawn: from the picture's middle, in single precision."""

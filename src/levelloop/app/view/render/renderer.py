@@ -154,7 +154,7 @@ class Renderer:
         context.viewport = (0, 0, width, height)
         context.enable_only(moderngl.BLEND)
         # Opacity of the window itself stays whole: only colours blend.
-        context.blend_func = (moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE)
+        context.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE  # type: ignore[assignment]
         screen.clear(depth=1.0)
         self._set("sky", top=scene.sky[0], bottom=scene.sky[1])
         screen.depth_mask = False
@@ -195,26 +195,14 @@ class Renderer:
             if len(lines.segments):
                 array = self._instances("line", lines.segments, "3f 3f/i", ("a", "b"), used)
                 self._from_middle("line", to_clip, lines.middle, scene.section, slack)
-                self._twice(
-                    lambda colour, array=array, lines=lines: (
-                        self._set("line", size=size, width=lines.width, lift=lines.lift, tint=colour),
-                        array.render(moderngl.TRIANGLE_STRIP, instances=len(lines.segments)),
-                    ),
-                    lines.colour,
-                    lines.through,
-                )
+                self._set("line", size=size, width=lines.width, lift=lines.lift)
+                self._twice("line", array, lines.colour, lines.through, len(lines.segments))
         for dots in scene.dots:
             if len(dots.places):
                 array = self._instances("point", dots.places, "3f/i", ("a",), used)
                 self._from_middle("point", to_clip, dots.middle, scene.section, slack)
-                self._twice(
-                    lambda colour, array=array, dots=dots: (
-                        self._set("point", size=size, width=dots.width, lift=dots.lift, tint=colour, rim=dots.rim),
-                        array.render(moderngl.TRIANGLE_STRIP, instances=len(dots.places)),
-                    ),
-                    dots.colour,
-                    dots.through,
-                )
+                self._set("point", size=size, width=dots.width, lift=dots.lift, rim=dots.rim)
+                self._twice("point", array, dots.colour, dots.through, len(dots.places))
         screen.depth_mask = True
         context.depth_func = "<="
         self._images(scene, matrix, used, lambda image: image.through, False)
@@ -258,8 +246,9 @@ class Renderer:
                     self._programs["pick"], [(buffers[0], "3f", "place"), (buffers[1], "1i", "number")]
                 )
                 array.render()
-                for thing in (array, *buffers):
-                    thing.release()
+                array.release()
+                for buffer in buffers:
+                    buffer.release()
             first += picture.part.mesh.n_faces
         raw = np.frombuffer(colour.read(), dtype=np.uint8).reshape(height, width, 4).astype(np.int32)
         numbers = raw[..., 0] | raw[..., 1] << 8 | raw[..., 2] << 16
@@ -285,13 +274,16 @@ class Renderer:
             self._fine = ((width, height), self._context.framebuffer([colour], depth), colour, depth)
         return self._fine[1]
 
-    def _twice(self, draw: Any, colour: Colour, through: float) -> None:
-        """Draws what is in front and, fainter, what is hidden."""
-        if through > 0:
-            self._context.depth_func = ">"
-            draw((*colour[:3], colour[3] * through))
-        self._context.depth_func = "<="
-        draw(colour)
+    def _twice(self, program: str, array: Any, colour: Colour, through: float, instances: int = 0) -> None:
+        """Draws what is in front and, fainter, what is hidden; instances: of strips of two triangles."""
+        passes = ((">", (*colour[:3], colour[3] * through)), ("<=", colour))
+        for function, tint in passes if through > 0 else passes[1:]:
+            self._context.depth_func = function
+            self._set(program, tint=tint)
+            if instances:
+                array.render(moderngl.TRIANGLE_STRIP, instances=instances)
+            else:
+                array.render()
 
     def _images(
         self, scene: Scene, matrix: dict[str, Floats], used: set[int], chosen: Callable[[Standing], bool], deep: bool
@@ -356,12 +348,8 @@ class Renderer:
 
     def _flat(self, patch: Patch, to_clip: Floats, used: set[int]) -> None:
         array = self._array("flat", patch.places, "3f", ("place",), used)
-        self._set("flat", world_to_clip=_from(to_clip, patch.middle))
-        self._twice(
-            lambda colour: (self._set("flat", lift=1e-5, tint=colour), array.render()),
-            patch.colour,
-            patch.through,
-        )
+        self._set("flat", world_to_clip=_from(to_clip, patch.middle), lift=1e-5)
+        self._twice("flat", array, patch.colour, patch.through)
 
     def _uploaded(self, key: Singles, picture: Picture, used: set[int]) -> list[Any]:
         def make() -> list[Any]:
@@ -404,10 +392,12 @@ class Renderer:
 
     def _set(self, program: str, **uniforms: Any) -> None:
         for name, value in uniforms.items():
+            uniform = self._programs[program][name]
+            assert isinstance(uniform, moderngl.Uniform)
             if isinstance(value, np.ndarray):
-                self._programs[program][name].write(np.ascontiguousarray(value.T, dtype="f4").tobytes())
+                uniform.write(np.ascontiguousarray(value.T, dtype="f4").tobytes())
             else:
-                self._programs[program][name].value = value
+                uniform.value = value
 
 
 def _from(matrix: Floats, middle: Floats) -> Floats:
