@@ -82,6 +82,22 @@ class Rings:
         owners = np.concatenate((self.inner_of, self.rim_of, self.corner_of))
         return owners, Bends(*(np.concatenate([getattr(one, name) for one in found]) for name in NAMES))
 
+    def inner_normals(self, points: Floats) -> Floats:
+        """Unit normals at the inner ones alone: (a, 3); zero where nothing faces anywhere."""
+        result = np.empty((len(self.inner), 3))
+        columns = np.ascontiguousarray(points.T)
+
+        def block(start: int) -> None:
+            part = self.inner[start : start + BLOCK]
+            _, e0, f0, e1, f1, e2, f2, e3, f3 = (columns[:, part[:, place]] for place in range(9))
+            one, other = f0 - f2, f1 - f3
+            normal = _cross(4 * (e0 - e2) + one - other, 4 * (e1 - e3) + one + other)
+            length = np.sqrt(_dot(normal, normal))
+            result[start : start + BLOCK] = (normal / np.where(length > 0, length, 1.0)).T
+
+        _run_blocks(block, len(self.inner))
+        return result
+
 
 def rings_of(topology: Topology, sectors: Sectors) -> Rings:
     """The sectors of an all-quad surface whose derivatives are known from the points around them."""
@@ -154,15 +170,19 @@ def _in_blocks(ring: Integers, points: Floats, jet: Jet, on_surface: bool) -> Be
         around = [columns[:, part[:, place]] for place in range(ring.shape[1])]
         result.put(slice(start, start + BLOCK), bends_of(*jet(around, on_surface)))  # type: ignore[arg-type]
 
+    _run_blocks(block, count)
+    return result
+
+
+def _run_blocks(block: Callable[[int], None], count: int) -> None:
     starts = range(0, count, BLOCK)
     if count < WORTH_THREADS:
         for start in starts:
             block(start)
-    else:
-        # Blocks have nothing to do with each other.
-        with ThreadPoolExecutor(2) as pool:
-            list(pool.map(block, starts))
-    return result
+        return
+    # Blocks have nothing to do with each other, and most of their work leaves the interpreter free.
+    with ThreadPoolExecutor(2) as pool:
+        list(pool.map(block, starts))
 
 
 def _ring(topology: Topology, sectors: Sectors, chosen: Integers, faces: int, open_ended: bool) -> Integers:

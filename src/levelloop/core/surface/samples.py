@@ -145,12 +145,12 @@ def _fill_normals(deep: SmoothSurface, raw: Floats, bends: Bends, known: Boolean
     if len(rest) == 0:
         return
     around = deep.sectors
-    bends.places[rest] = sector_places(deep.topology, around, raw, rest)
-    point = around.point[rest]
-    lone = ~around.closed[rest] & ~around.crease_points[point] & ~around.corner_points[point]
-    if lone.any():
-        # Where neighbouring faces disagree a point's fan is in pieces, though nothing is sharp there.
-        bends.places[rest[lone]] = deep.limit(raw)[point[lone]]
+    topology = deep.topology
+    if ((topology.twin < 0) & (topology.edge_face_count[topology.corner_edge] == 2)).any():
+        # Where neighbouring faces disagree a point's fan is in pieces, though nothing is sharp between them.
+        bends.places[rest] = deep.limit(raw)[around.point[rest]]
+    else:
+        bends.places[rest] = sector_places(topology, around, raw, rest)
     bends.normals[rest] = sector_normals(deep.topology, deep.sectors, raw, rest)[rest]
     piece = deep.unsettled
     if piece is not None:

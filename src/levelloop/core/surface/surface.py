@@ -159,6 +159,11 @@ class SmoothSurface:
         return rings_of(self.topology, self.sectors)
 
     @lazy
+    def _odd_sectors(self) -> Integers:
+        """Sectors that are no plain ring of four faces."""
+        return np.flatnonzero(~mask_of(self.rings.inner_of, len(self.sectors.point)))
+
+    @lazy
     def unsettled(self) -> Unsettled | None:
         """The points whose masks do not hold yet, None where all do."""
         return unsettled(self.topology, self.sharp, self.cage.scheme)
@@ -172,7 +177,8 @@ class SmoothSurface:
 
     def normals(self, surface_points: Floats) -> Floats:
         """Unit limit normals, one for each sector: (s, 3), from points()."""
-        result = sector_normals(self.topology, self.sectors, surface_points)
+        result = sector_normals(self.topology, self.sectors, surface_points, self._odd_sectors)
+        result[self.rings.inner_of] = self.rings.inner_normals(surface_points)
         if self.unsettled is not None:
             around = self.unsettled
             result[self.sectors.of_corner[around.corners]] = around.settled(surface_points)[1]
