@@ -568,3 +568,44 @@ def test_findings_of_a_part_that_went_and_pictures_of_hidden_ones_do_no_harm(dem
     session.remove_part(part_id)
     demo.window.reviewing.choose(part_id, finding, 0)
     assert demo.window.panes.hands.finding is None
+
+
+def test_a_finding_is_accepted_with_a_reason_typed_in_the_review(demo: Hands) -> None:
+    window, session = demo.window, demo.session
+    demo.review()
+    row = next(i for i, (_, finding) in enumerate(window.review.rows) if finding.check == "poles")
+    window.review.show_row(row, 0)
+    demo.settle()
+    part_id, finding = window.review.rows[row]
+    before = len(session.history)
+    window.review.reason.setFocus()
+    # Every letter is text here, none a command.
+    demo.type("harmless on the bench")
+    demo.key(Qt.Key.Key_Return)
+    assert len(session.history) == before + 1 and "Accept" in session.state.sentence
+    demo.review()
+    again = next(one for part, one in window.review.rows if part == part_id and one.message == finding.message)
+    assert again.accepted == "harmless on the bench"
+    assert any("Accepted: harmless" in window.review.list.item(i).text() for i in range(window.review.list.count()))
+    session.undo()
+    demo.review()
+    assert not any(one.accepted for _, one in window.review.rows)
+
+
+def test_edges_are_held_from_the_keyboard_and_the_sentence(empty: Hands) -> None:
+    empty.session.do("add_cylinder", diameter=40, height=40, sides=16, caps="face")
+    empty.session.select_where("edges", angle_over=80)
+    empty.settle()
+    empty.view.setFocus()
+    empty.key(Qt.Key.Key_H)
+    assert empty.session.state.key == "hold" and empty.window.sentence.is_open
+    assert "radius" in empty.session.state.sentence and "Supports at" in empty.window.message
+    empty.window.sentence.change(radius=2.0)
+    assert 1 / empty.session.part.surface(3).k1.max() == pytest.approx(2.0, rel=0.03)
+    with_crease = empty.session.part.mesh.n_faces
+    empty.session.undo()
+    empty.session.select_where("edges", angle_over=80)
+    empty.window.start("crease")
+    empty.window.sentence.change(weight=1.5)
+    assert "at the limit; sharp below level 2" in empty.session.state.message
+    assert empty.session.part.mesh.n_faces < with_crease

@@ -413,6 +413,7 @@ class Window(QMainWindow):
         self.line.chosen.connect(self.set_stop)
         self.review.chosen.connect(self.reviewing.choose)
         self.review.remedied.connect(self.reviewing.remedy)
+        self.review.accepted.connect(self.reviewing.accept)
         self.review.purpose_changed.connect(lambda _: self.reviewing.run())
 
     # Following the session

@@ -129,6 +129,11 @@ class Reviewing(QObject):
             return np.asarray(normals[index])
         return unit(normals[mesh.topology.edges[index]].sum(axis=0))
 
+    def accept(self, part_id: str, finding: Finding, reason: str) -> None:
+        """Keeps a finding as accepted, with a reason; the keys go back to the view."""
+        self.window.attempt(lambda: self.window.session.accept(finding, reason))
+        self.window.view.setFocus()
+
     def remedy(self, part_id: str, finding: Finding) -> None:
         """Runs a finding's remedy on its places."""
         if finding.remedy is None:

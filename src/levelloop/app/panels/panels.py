@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
+    QLineEdit,
     QListWidget,
     QListWidgetItem,
     QPushButton,
@@ -76,10 +77,14 @@ class HistoryPanel(QWidget):
 
 
 class ReviewPanel(QWidget):
-    """Readiness and findings. chosen: a finding and which of its places to show; remedied: run its remedy."""
+    """Readiness and findings.
+
+    chosen: a finding and which of its places to show; remedied: run its remedy; accepted: keep it with a reason.
+    """
 
     chosen = Signal(str, object, int)
     remedied = Signal(str, object)
+    accepted = Signal(str, object, str)
     purpose_changed = Signal(str)
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
@@ -139,6 +144,13 @@ class ReviewPanel(QWidget):
         steps.addWidget(self.next)
         steps.addWidget(self.remedy)
         column.addLayout(steps)
+        self.reason = QLineEdit(self)
+        self.reason.setFont(text_font(9))
+        self.reason.setPlaceholderText("Accept, because …")
+        self.reason.setToolTip("Enter keeps the finding as accepted, with this reason, until what it is about moves")
+        self.reason.setMaxLength(200)
+        self.reason.returnPressed.connect(self._accept)
+        column.addWidget(self.reason)
         self._show_marks({})
 
     @property
@@ -157,8 +169,10 @@ class ReviewPanel(QWidget):
         names = {part.id: part.name for part, _ in self.reports}
         for part_id, finding in self.rows:
             where = f"{names[part_id]}: " if several else ""
-            item = QListWidgetItem(f"{MARKS[finding.severity]}  {where}{finding.message}", self.list)
-            item.setForeground(QColor(self.theme.severity(finding.severity)))
+            reason = f" Accepted: {finding.accepted}" if finding.accepted else ""
+            item = QListWidgetItem(f"{MARKS[finding.severity]}  {where}{finding.message}{reason}", self.list)
+            tone = self.theme.quiet if finding.accepted else self.theme.severity(finding.severity)
+            item.setForeground(QColor(tone))
         if not self.rows:
             item = QListWidgetItem("Nothing found." if self.reports else "Nothing to review yet.", self.list)
             item.setFlags(Qt.ItemFlag.NoItemFlags)
@@ -233,8 +247,15 @@ class ReviewPanel(QWidget):
         self.remedy.setVisible(finding is not None and finding.remedy is not None)
         if finding is not None and finding.remedy is not None:
             self.remedy.setText(finding.remedy.label)
+        self.reason.setVisible(finding is not None)
+        self.reason.setText(finding.accepted if finding is not None else "")
         for button in (self.previous, self.next):
             button.setVisible(bool(self.rows))
+
+    def _accept(self) -> None:
+        if 0 <= self.row < len(self.rows):
+            part_id, finding = self.rows[self.row]
+            self.accepted.emit(part_id, finding, self.reason.text())
 
     def _remedy(self) -> None:
         if 0 <= self.row < len(self.rows):

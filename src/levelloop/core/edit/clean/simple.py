@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from levelloop.core.arrays import distinct, mask_of
+from levelloop.core.edit.hold.hold import told_radius
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.directions import flipped, flipped_faces
 from levelloop.core.mesh.faces import edge_folds, second_diagonal
@@ -138,12 +139,16 @@ def show_all(mesh: Mesh, selection: Selection) -> Edit:
 
 
 def crease(mesh: Mesh, selection: Selection, weight: float) -> Edit:
-    """Gives the selected edges, or the edges of selected faces, a crease weight; 0 takes it away, 10 never fades."""
+    """Gives the selected edges, or the edges of selected faces, a crease weight; 0 takes it away, 10 never fades.
+
+    Says with which radius they turn on the limit surface then.
+    """
     if len(selection) == 0 or selection.kind == "points":
         raise EditError("To crease, select edges; for points, sharpen them.")
     sharpness = mesh.creases.copy()
-    sharpness[edges_of(mesh.topology, selection)] = weight
-    return Edit(mesh.with_creases(sharpness), selection, identity(mesh))
+    edges = edges_of(mesh.topology, selection)
+    sharpness[edges] = weight
+    return Edit(mesh.with_creases(sharpness), selection, identity(mesh), told_radius(mesh, edges, weight))
 
 
 def sharpen_points(mesh: Mesh, selection: Selection, weight: float) -> Edit:

@@ -11,11 +11,11 @@ import numpy as np
 from levelloop.core.arrays import Booleans, Floats, Integers, mask_of
 from levelloop.core.edit.hold.arc import GAP, arc_profile
 from levelloop.core.edit.hold.lines import divided, laid_out, room
-from levelloop.core.edit.hold.radius import crease_weight, support_distance, tip_radius
+from levelloop.core.edit.hold.radius import crease_weight, creased_radius, support_distance, tip_radius
 from levelloop.core.errors import EditError
 from levelloop.core.limits import check_fits
-from levelloop.core.mesh.faces import concave_faces, face_areas
-from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.faces import concave_faces, edge_folds, face_areas
+from levelloop.core.mesh.mesh import SHARPNESS_NEVER_FADES, Mesh
 from levelloop.core.mesh.origins import Edit, identity, mapped, through
 from levelloop.core.mesh.selection import Selection
 from levelloop.core.mesh.topology import Topology
@@ -98,6 +98,24 @@ def loose_radius(mesh: Mesh, edges: Integers) -> Floats:
     least = np.full(topology.n_edges, np.inf)
     np.minimum.at(least, topology.corner_edge[turns.half], radius)
     return np.asarray(least[edges])
+
+
+def told_radius(mesh: Mesh, edges: Integers, weight: float) -> str:
+    """With which radius edges of a crease weight turn on the limit surface, in a sentence; empty where none turns."""
+    topology = mesh.topology
+    pair = topology.edge_pair[edges]
+    plain = (topology.edge_face_count[edges] == 2) & (pair >= 0).all(axis=1)
+    plain[plain] = topology.twin[pair[plain, 0]] == pair[plain, 1]
+    turning = edges[plain & (edge_folds(topology, mesh.points)[edges] >= LEAST_FOLD)]
+    if len(turning) == 0 or weight <= 0:
+        return ""
+    if weight >= SHARPNESS_NEVER_FADES:
+        return "Sharp edges: no radius at any level."
+    radius = creased_radius(loose_radius(mesh, turning), weight)
+    low, high = float(radius.min()), float(radius.max())
+    said = _few(low) if high - low < 5e-3 * high else f"{_few(low)} to {_few(high)}"
+    level = int(np.ceil(weight))
+    return f"Turns with {said} mm at the limit; sharp below level {level}."
 
 
 def held_edges(mesh: Mesh, selection: Selection, sides: Sides) -> tuple[Integers, Booleans]:
