@@ -4,7 +4,9 @@ PYTHON := $(VENV)/bin/python
 # The window's tests and pictures need a screen with OpenGL; Xvfb with software rendering is one.
 SCREEN := QT_QPA_PLATFORM=xcb LIBGL_ALWAYS_SOFTWARE=1 xvfb-run -a -s "-screen 0 1600x1200x24"
 
-.PHONY: setup demo test lint bench screenshots clean
+WINDOW_TESTS := $(shell grep -ls "PySide6\|Hands" tests/test_*.py)
+
+.PHONY: setup demo test test-fast lint bench screenshots clean
 
 setup: $(VENV)/ready
 
@@ -18,6 +20,10 @@ demo: setup
 
 test: setup
 	$(SCREEN) $(PYTHON) -m pytest
+
+# Without the window, and with a few random examples each: what one runs after every change.
+test-fast: setup
+	EXAMPLES=3 $(PYTHON) -m pytest $(addprefix --ignore=,$(WINDOW_TESTS))
 
 lint: setup
 	$(VENV)/bin/ruff check src tests benchmarks tools

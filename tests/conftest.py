@@ -20,6 +20,9 @@ settings.register_profile("same every time", derandomize=True, deadline=None)
 # How long an example takes says more about the machine than about the code: no deadlines anywhere.
 settings.register_profile("new every time", deadline=None)
 settings.load_profile("same every time" if os.environ.get("CI") else "new every time")
+if os.environ.get("EXAMPLES"):
+    settings.register_profile("a few", deadline=None, max_examples=int(os.environ["EXAMPLES"]))
+    settings.load_profile("a few")
 
 
 def moebius(count: int = 10) -> Mesh:

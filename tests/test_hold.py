@@ -6,9 +6,11 @@ from typing import Any
 
 import numpy as np
 import pytest
+from conftest import CAGES
 from hypothesis import given
 from hypothesis import strategies as st
 
+from levelloop.core.edit.clean.simple import crease
 from levelloop.core.edit.hold.balance import balance
 from levelloop.core.edit.hold.hold import hold
 from levelloop.core.edit.hold.radius import support_distance, tip_radius
@@ -310,3 +312,28 @@ def test_measures_and_findings_accepted(tmp_path: Any) -> None:
     with pytest.raises(EditError, match="any more"):
         empty = Session.new()
         empty.accept(finding, "gone")
+
+
+@given(st.sampled_from(sorted(CAGES)), PICKS, st.integers(0, 7))
+def test_any_edges_of_any_cage_are_held_or_refused_in_words(name: str, picks: list[int], what: int) -> None:
+    mesh = CAGES[name]
+    if mesh.n_edges == 0:
+        return
+    edges = Selection("edges", np.array([pick % mesh.n_edges for pick in picks]))
+    run = (
+        lambda: hold(mesh, edges, radius=0.1),
+        lambda: hold(mesh, edges, distance=0.05, sides="left"),
+        lambda: hold(mesh, edges, radius=0.05, fill="arc"),
+        lambda: hold(mesh, edges, radius=0.05, by="crease"),
+        lambda: balance(mesh, edges),
+        lambda: true_size(mesh, edges, diameter=3),
+        lambda: true_size(mesh, edges, through="points"),
+        lambda: true_size(mesh, NOTHING, size=(1, None, 2)),
+    )[what]
+    try:
+        edit = run()
+    except EditError as error:
+        assert str(error)[0].isupper() or str(error)[0].isdigit()
+        return
+    assert np.isfinite(edit.mesh.points).all() and len(edit.origin.points) == edit.mesh.n_points
+    crease(mesh, edges, 1.5)

@@ -36,6 +36,7 @@ EDITS: dict[str, tuple[str, dict[str, Any]]] = {
     "run_loop": ("edges", {"ratio": 0.3}),
     "run_loop following": ("edges", {"count": 2, "follow": 1.0}),
     "subdivide": ("faces", {"smooth": 1.0}),
+    "hold": ("edges", {"radius": 0.05}),
     "collapse": ("edges", {}),
     "collapse faces": ("faces", {}),
     "weld": ("points", {"distance": "middle"}),

@@ -164,3 +164,34 @@ def test_parts_that_go_through_each_other_or_come_too_near_are_told() -> None:
     # Side by side they only touch.
     session.do("move", by=(0, 0, 4))
     assert not [one for one in session.review() if one.check == "crossing"]
+
+
+def test_points_on_foreign_edges_concave_faces_and_shells_within_shells() -> None:
+    from levelloop.core.mesh.combine import combined
+
+    def of(mesh: Mesh, check: str, purpose: Any = "smooth") -> list[Finding]:
+        return [one for one in reviews(Subject(mesh))[purpose].findings if one.check == check]
+
+    rough, fine = plane((20, 20), (2, 2)), plane((20, 20), (2, 4))
+    seam = combined([rough, fine.with_points(fine.points + np.array([20.0, 0.0, 0.0]))])
+    for size in (1e-3, 1.0, 1e3):
+        lies = of(seam.with_points(size * seam.points + 50 * size), "on_edge")
+        assert len(lies) == 1 and lies[0].count == 2 and lies[0].remedy is not None
+        assert np.abs(lies[0].at[:, 0] - 60 * size).max() < 1e-6 * size
+    assert of(seam, "on_edge", "print")[0].severity == "stop"
+    assert not of(combined([rough, rough.with_points(rough.points + np.array([20.0, 0, 0]))]), "on_edge")
+    sheet = plane((20, 20), (4, 4))
+    points = sheet.points.copy()
+    middle = int(np.argmin(np.abs(points).sum(axis=1)))
+    points[middle, :2] += 3.5
+    dented = of(sheet.with_points(points), "concave")
+    assert len(dented) == 1 and dented[0].severity == "note" and dented[0].count >= 1
+    assert not of(sheet, "concave")
+    outer, inner = box((20, 20, 20)), quad_sphere(8, 2)
+    within = of(combined([outer, inner]), "inside")
+    assert len(within) == 1 and within[0].count == inner.n_faces
+    # A hollow is meant, and what stands beside is no part of it.
+    from levelloop.core.edit.clean.simple import flip
+
+    assert not of(combined([outer, flip(inner, NOTHING).mesh]), "inside")
+    assert not of(combined([outer, inner.with_points(inner.points + 30.0)]), "inside")

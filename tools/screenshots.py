@@ -100,6 +100,18 @@ def bevel(window: Window) -> None:
     window.view.frame(everything=True)
 
 
+def hold(window: Window) -> None:
+    """A can's rims held with a radius, shown smooth; its supports selected, the number open."""
+    only(window)
+    window.session.do("add_cylinder", diameter=60, height=50, sides=16, cells=2, caps="face", name="honey tin")
+    window.session.select_where("edges", angle_over=80)
+    window.start("hold")
+    window.sentence.change(radius=2.5)
+    window.stage.show_until(window.session.part.id, None, True)
+    window.view.camera.tilt = 32.0
+    window.view.frame(everything=True)
+
+
 def dusk(window: Window) -> None:
     """The dark theme, the jar's shoulder creased."""
     window.set_theme("Dusk", remember=False)
@@ -230,6 +242,7 @@ VIEWS: dict[str, Callable[[Window], None]] = {
     "cutting": cutting,
     "bridging": bridging,
     "bevel": bevel,
+    "hold": hold,
     "dusk": dusk,
 }
 

@@ -248,9 +248,14 @@ class StepNumber(Count):
 
 @dataclass(frozen=True)
 class Choice(Parameter):
-    """One of a few words."""
+    """One of a few words; sided: those that mean another side in a mirror, as left and right do."""
 
     words: tuple[str, ...] = ()
+    sided: tuple[str, ...] = ()
+
+    def tells_sides(self, value: Any, axis: int) -> bool:
+        """Whether the word means another side there."""
+        return value in self.sided
 
     def _read(self, value: Any, reading: Reading) -> Any:
         if not isinstance(value, str) or value not in self.words:

@@ -62,7 +62,13 @@ def held_radius(unless: str = "") -> Length:
     return Length("radius", 1.0, "At the tip of the turn", low=0, above_low=True, step=0.1, unless=unless)
 
 
-HELD_SIDES = Choice("sides", "both", "Of the edges, as they were picked", words=("both", "left", "right"))
+HELD_SIDES = Choice(
+    "sides",
+    "both",
+    "Of the edges, as they were picked",
+    words=("both", "left", "right"),
+    sided=("left", "right"),
+)
 FILL = Choice("fill", "tip", "Tightest at its tip, or a true arc that moves the edge in", words=("tip", "arc"))
 TRUE_SIZES = (
     Length("diameter", None, "Mean of the smooth ring", optional=True, low=0, above_low=True),

@@ -152,6 +152,7 @@ class ReviewPanel(QWidget):
         self.reason.returnPressed.connect(self._accept)
         column.addWidget(self.reason)
         self._show_marks({})
+        self._show_place()
 
     @property
     def row(self) -> int:

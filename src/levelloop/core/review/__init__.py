@@ -10,6 +10,7 @@ import numpy as np
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.progress import pieces
+from levelloop.core.review.cage import check_concave, check_inside, check_on_edge
 from levelloop.core.review.curved import check_fold_under, check_pinch, check_unequal_turns
 from levelloop.core.review.facing import check_flatness, check_flipped
 from levelloop.core.review.findings import PURPOSES, SEVERITIES, Finding, Purpose, Severity
@@ -46,6 +47,9 @@ CHECKS: tuple[Check, ...] = (
     Check("sides", lambda subject: check_sides(subject.mesh)),
     Check("poles", lambda subject: check_poles(subject.mesh)),
     Check("flatness", lambda subject: check_flatness(subject.mesh)),
+    Check("on_edge", lambda subject: check_on_edge(subject.mesh), {"print": "stop"}),
+    Check("concave", lambda subject: check_concave(subject.mesh), {"print": "note"}),
+    Check("inside", lambda subject: check_inside(subject.mesh), {"print": "stop"}),
     Check("pinch", check_pinch, {"print": "note"}),
     Check("unequal_turn", check_unequal_turns, {"print": "note"}),
     Check("fold_under", check_fold_under),

@@ -111,7 +111,13 @@ def told_radius(mesh: Mesh, edges: Integers, weight: float) -> str:
         return ""
     if weight >= SHARPNESS_NEVER_FADES:
         return "Sharp edges: no radius at any level."
-    radius = creased_radius(loose_radius(mesh, turning), weight)
+    try:
+        radius = creased_radius(loose_radius(mesh, turning), weight)
+    except EditError:
+        # Square to the run, as smoothing leaves it, one of them lies flat.
+        return ""
+    if not np.isfinite(radius).all():
+        return ""
     low, high = float(radius.min()), float(radius.max())
     said = _few(low) if high - low < 5e-3 * high else f"{_few(low)} to {_few(high)}"
     level = int(np.ceil(weight))
