@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from levelloop.core.arrays import Floats, Integers
-from levelloop.core.edit.hold.hold import sides_of
+from levelloop.core.edit.hold.turns import sides_of
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.faces import edge_folds, face_areas, face_centres, face_normals
 from levelloop.core.review.findings import Finding, Remedy

@@ -7,7 +7,7 @@ from typing import Literal
 
 import numpy as np
 
-from levelloop.core.edit.hold.hold import held_edges, sides_of
+from levelloop.core.edit.hold.turns import held_edges, sides_of
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, identity
