@@ -1,0 +1,122 @@
+"""Parameters that are words: choices, texts, names of parts, colours."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from levelloop.core.errors import EditError
+from levelloop.document.parameters.base import (
+    Parameter,
+    Reading,
+    is_finite,
+    listed,
+    quoted,
+)
+
+
+@dataclass(frozen=True)
+class Choice(Parameter):
+    """One of a few words; sided: those that mean another side in a mirror, as left and right do."""
+
+    words: tuple[str, ...] = ()
+    sided: tuple[str, ...] = ()
+
+    def tells_sides(self, value: Any, axis: int) -> bool:
+        """Whether the word means another side there."""
+        return value in self.sided
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        if not isinstance(value, str) or value not in self.words:
+            title = self.name.replace("_", " ").capitalize()
+            raise EditError(f"{title} is {listed(self.words)}, not {quoted(value)}.")
+        return value
+
+    def stepped(self, value: Any, by: float) -> Any:
+        """The next or previous word."""
+        if value not in self.words:
+            return self.words[0 if by > 0 else -1]
+        return self.words[(self.words.index(value) + (1 if by > 0 else -1)) % len(self.words)]
+
+
+@dataclass(frozen=True)
+class Toggle(Parameter):
+    """Yes or no, each with its word in the sentence."""
+
+    default: Any = False
+    on: str = "yes"
+    off: str = "no"
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        if isinstance(value, str) and value in (self.on, self.off):
+            return value == self.on
+        if not isinstance(value, (bool, np.bool_)):
+            raise EditError(f"{self.name.replace('_', ' ').capitalize()} is true or false, not {quoted(value)}.")
+        return bool(value)
+
+    def _show(self, value: Any, unit: str) -> str:
+        return self.on if value else self.off
+
+    def stepped(self, value: Any, by: float) -> Any:
+        """The other of the two."""
+        return not value
+
+
+@dataclass(frozen=True)
+class Text(Parameter):
+    """A word or name of so many letters at most."""
+
+    longest: int = 200
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        if not isinstance(value, str):
+            raise EditError(f"The {self.name} is a text, not {quoted(value)}.")
+        if len(value.strip()) > self.longest:
+            raise EditError(f"The {self.name} has {len(value.strip()):,} letters; {self.longest} are the most.")
+        return value.strip()
+
+    def _show(self, value: Any, unit: str) -> str:
+        return f"“{value}”" if value else "no name"
+
+
+@dataclass(frozen=True)
+class PartName(Text):
+    """Another part by its name."""
+
+    def show(self, value: Any, unit: str = "mm") -> str:
+        """The name, or that there is none."""
+        return f"“{value}”" if value else "nothing"
+
+
+@dataclass(frozen=True)
+class OfPart(PartName):
+    """The part that is meant, by its name; the active one where none is named."""
+
+    def show(self, value: Any, unit: str = "mm") -> str:
+        """The name, or that it is the active one."""
+        return f"“{value}”" if value else "the part"
+
+
+@dataclass(frozen=True)
+class Expression(Parameter):
+    """A typed length kept as it was typed, to be read again: "2 in + 3 mm", or a number."""
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        if isinstance(value, str):
+            return value.strip()
+        if not is_finite(value):
+            raise EditError(f"The {self.name} is a length, not {quoted(value)}.")
+        return repr(float(value))
+
+
+@dataclass(frozen=True)
+class Colour(Parameter):
+    """A colour as #RRGGBB."""
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        if not isinstance(value, str) or not re.fullmatch(r"#[0-9A-Fa-f]{6}", value.strip()):
+            raise EditError(f"A colour is written #RRGGBB, such as #D3CABB, not {quoted(value)}.")
+        return value.strip().upper()
