@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+from scipy.spatial.transform import Rotation
 
 from levelloop.core.edit.build.thicken import thicken
 from levelloop.core.edit.hold.hold import hold
@@ -15,10 +16,13 @@ from levelloop.core.forms.primitives import box, cylinder, plane, quad_sphere
 from levelloop.core.forms.solids import torus
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import NOTHING
+from levelloop.core.mesh.topology import Topology
 from levelloop.core.review import reviews
+from levelloop.core.review.between import Body, Meeting, meetings
 from levelloop.core.review.findings import Finding
 from levelloop.core.review.subject import Subject
 from levelloop.core.select.where import select_where
+from levelloop.core.surface.surface import SmoothSurface
 from levelloop.demo.build import demo_document
 from levelloop.document.session import Session
 
@@ -166,6 +170,56 @@ def test_parts_that_go_through_each_other_or_come_too_near_are_told() -> None:
     assert not [one for one in session.review() if one.check == "crossing"]
 
 
+@pytest.mark.parametrize("size", [1e-2, 1.0, 1e3])
+@pytest.mark.parametrize("turn", [(0, 0, 0), (31, 17, 53)])
+@pytest.mark.parametrize("cells", [1, 4])
+def test_parts_whose_faces_read_as_one_are_told(size: float, turn: tuple[float, float, float], cells: int) -> None:
+    turned = Rotation.from_euler("xyz", turn, degrees=True).as_matrix()
+
+    def flush(*at: float, sizes: tuple[float, ...] = (10, 10, 10), level: int = 0) -> list[Meeting]:
+        bodies = []
+        for name, place, sides in (("one", (0.0, 0.0, 0.0), (10, 10, 10)), ("other", at, sizes)):
+            cage = box(sides, (cells, cells, cells))
+            surface = SmoothSurface(cage, level)
+            points = surface.limit(surface.points(cage.points)) if level else cage.points
+            mesh = surface.whole(points, cage) if level else cage
+            world = size * (mesh.points + np.array(place)) @ turned.T + 3 * size
+            bodies.append(Body(name, mesh.with_points(world), np.arange(mesh.n_faces)))
+        found = meetings(bodies)
+        assert {one.check for one in found} <= {"flush"}
+        return found
+
+    # Side by side: their tops, bottoms, fronts and backs are one plane each, and the faces at the other are told.
+    side = flush(10, 0, 0)
+    assert [len(one.faces) for one in side] == [4 * cells]
+    assert side[0].value == pytest.approx(0.0, abs=1e-9 * size)
+    # A step that is not seen still reads as one, and is told; one that is seen does not.
+    slight = flush(10, 0.003, 0.003)
+    assert [len(one.faces) for one in slight] == [4 * cells]
+    assert slight[0].value == pytest.approx(0.003 * size, rel=1e-6)
+    assert not flush(10, 0.3, 0.3)
+    # Beside each other, a gap apart: two things on one table.
+    assert not flush(11, 0, 0)
+    # Narrower: only the tops and bottoms are in line. Contact alone is no fault.
+    assert [len(one.faces) for one in flush(10, 0, 0, sizes=(10, 4, 10))] == [{1: 2, 4: 4}[cells]]
+    assert not flush(0, 0, 7, sizes=(4, 4, 4))
+    # Soft boxes have no flats.
+    assert not flush(10, 0, 0, level=2)
+
+
+def test_flush_parts_are_a_note_of_the_review() -> None:
+    session = Session.new()
+    session.do("add_box", size=(10, 10, 10), name="one")
+    session.do("set_level", level=0)
+    session.do("add_box", size=(10, 10, 10), at=(10, 0, 0), name="other")
+    session.do("set_level", level=0)
+    told = [one for one in session.review() if one.check == "flush"]
+    assert [(one.severity, one.count, one.unit) for one in told] == [("note", 4, "mm")]
+    assert told[0].message == "“one” and “other” are flush at 4 faces."
+    session.do("move", by=(0, 0.5, 0.5))
+    assert not [one for one in session.review() if one.check == "flush"]
+
+
 def test_points_on_foreign_edges_concave_faces_and_shells_within_shells() -> None:
     from levelloop.core.mesh.combine import combined
 
@@ -187,6 +241,12 @@ def test_points_on_foreign_edges_concave_faces_and_shells_within_shells() -> Non
     dented = of(sheet.with_points(points), "concave")
     assert len(dented) == 1 and dented[0].severity == "note" and dented[0].count >= 1
     assert not of(sheet, "concave")
+    # Corners on straight sides turn neither way, wherever the form stands and however it is turned.
+    ngon = np.array([(x, y, 0.0) for x, y in ((0, 0), (5, 0), (9, 0), (9, 7), (3, 7), (0, 7), (0, 2))])
+    for number in range(40):
+        turn = Rotation.random(random_state=number).as_matrix()
+        far = 10.0 ** (number % 5 - 2) * (ngon @ turn.T) + 1e5 * (number % 2)
+        assert not of(Mesh(Topology([0, 7], range(7), 7), far), "concave"), number
     outer, inner = box((20, 20, 20)), quad_sphere(8, 2)
     within = of(combined([outer, inner]), "inside")
     assert len(within) == 1 and within[0].count == inner.n_faces

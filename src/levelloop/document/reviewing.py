@@ -108,13 +108,14 @@ def _meetings(document: Document, clearance: float | None) -> dict[str, list[Fin
     advice = {
         "crossing": "Move one of the two, or make one of them by a boolean.",
         "clearance": "Move them apart, or make one of them smaller.",
+        "flush": "Let one stand out or back, or part them by a groove, where they shall read as two.",
     }
     for meeting in meetings(bodies, clearance):
         part = parts[meeting.first]
         found.setdefault(part.id, []).append(
             Finding(
                 meeting.check,
-                "warn",
+                "note" if meeting.check == "flush" else "warn",
                 "faces",
                 meeting.faces,
                 meeting.at,

@@ -20,6 +20,7 @@ from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.topology import Topology
 
 BLOCK = 8_192  # quads looked at together: what is worked out of them stays in the cache
+STRAIGHT = 1e-6  # sine of a corner that turns neither way
 
 
 def face_centres(topology: Topology, points: Floats) -> Floats:
@@ -246,8 +247,10 @@ def _concave(topology: Topology, points: Floats, faces: Integers) -> np.ndarray:
     here = topology.corners_of_faces(faces)
     p = points[topology.corners]
     before, after = topology.previous_corner[here], topology.next_corner[here]
-    turn = np.cross(p[here] - p[before], p[after] - p[here])
-    inward = np.einsum("ij,ij->i", turn, normals[topology.corner_face[here]]) < 0
+    coming, going = p[here] - p[before], p[after] - p[here]
+    turn = np.einsum("ij,ij->i", np.cross(coming, going), normals[topology.corner_face[here]])
+    # What is straight but for rounding, also far from the origin, does not turn.
+    inward = turn < -STRAIGHT * np.linalg.norm(coming, axis=1) * np.linalg.norm(going, axis=1)
     starts = offsets_from_sizes(topology.face_sizes[faces])[:-1]
     return np.logical_or.reduceat(inward, starts)
 

@@ -1,4 +1,4 @@
-"""Checks between parts: smooth surfaces that go through each other, or come nearer than they may."""
+"""Checks between parts: surfaces that go through each other, come nearer than they may, or read as one."""
 
 from __future__ import annotations
 
@@ -14,9 +14,11 @@ from levelloop.core.mesh.faces import face_centres, triangles, turns_around
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.outlines import drop_faces
 from levelloop.core.progress import pieces
+from levelloop.core.review.flush import STEP, flush_faces
 from levelloop.core.words import counted
 
 TOUCH = 1e-4  # of the size of what meets: flush faces go through each other by rounding and by how they are cut up
+FEW = 500  # faces between which there is much room: places inside them are looked at too
 
 
 @dataclass(frozen=True, eq=False)
@@ -41,45 +43,57 @@ class Meeting:
 
 
 def meetings(bodies: list[Body], clearance: float | None = None) -> list[Meeting]:
-    """Every two bodies whose surfaces cross, or come nearer than a clearance, mm; boxes tell which to look at."""
+    """Every two bodies whose surfaces cross, come nearer than a clearance, mm, or lie flush.
+
+    Boxes tell which to look at.
+    """
     low = np.array([body.surface.points.min(axis=0) for body in bodies]).reshape(-1, 3)
     high = np.array([body.surface.points.max(axis=0) for body in bodies]).reshape(-1, 3)
-    reach = clearance or 0.0
-    touch = ((low[:, None] <= high[None] + reach) & (high[:, None] + reach >= low[None])).all(axis=2)
-    pairs = np.argwhere(np.triu(touch, 1)).tolist()
-    found = [_meeting(bodies, one, other, clearance) for one, other in pieces(pairs)]
-    return [meeting for meeting in found if meeting is not None]
+    size = np.linalg.norm(high - low, axis=1)
+    step = STEP * np.minimum(size[:, None], size[None])
+    apart = np.maximum(low[:, None] - high[None], low[None] - high[:, None]).max(axis=2)
+    pairs = np.argwhere(np.triu(apart <= np.maximum(clearance or 0.0, step), 1)).tolist()
+    found = [_meetings(bodies, one, other, clearance, float(step[one, other])) for one, other in pieces(pairs)]
+    return [meeting for of_two in found for meeting in of_two]
 
 
 # Helpers
 
 
-def _meeting(bodies: list[Body], one: int, other: int, clearance: float | None) -> Meeting | None:
+def _meetings(bodies: list[Body], one: int, other: int, clearance: float | None, step: float) -> list[Meeting]:
     first, second = bodies[one], bodies[other]
-    reach = clearance or 0.0
+    reach = max(clearance or 0.0, step)
     near, near_faces = _within(first.surface, second.surface, reach)
     far, far_faces = _within(second.surface, first.surface, reach)
     if near.n_faces == 0 or far.n_faces == 0:
-        return None
+        return []
     crossed = crossed_faces(combined([near, far]))
     if len(crossed) == 0:
         # Mirrored surfaces may meet edge on edge all along, or one lie within the other: then places tell.
         crossed = _faces_inside(near, second.surface)
     if len(crossed):
-        depth = max(
-            _depth(near, np.arange(near.n_faces), second.surface), _depth(far, np.arange(far.n_faces), first.surface)
-        )
-        if depth <= TOUCH * max(float(np.ptp(near.points, axis=0).max()), float(np.ptp(far.points, axis=0).max())):
-            return None
-        own = crossed[crossed < near.n_faces]
-        if len(own) == 0:
+        depth = max(_depth(near, second.surface), _depth(far, first.surface))
+        if depth > TOUCH * max(float(np.ptp(near.points, axis=0).max()), float(np.ptp(far.points, axis=0).max())):
+            said = f"“{first.name}” goes through “{second.name}”, {depth:.3g} mm deep."
+            own = crossed[crossed < near.n_faces]
+            if len(own):
+                return [_told("crossing", one, first, near, near_faces, own, depth, said)]
             # Where the edges of one go through large faces of the other, these are what is crossed.
-            own = crossed - near.n_faces
-            one, first, second, near, near_faces = other, second, first, far, far_faces
-        said = f"“{first.name}” goes through “{second.name}”, {depth:.3g} mm deep."
-        return _told("crossing", one, first, near, near_faces, own, depth, said)
-    if clearance is None:
-        return None
+            said = f"“{second.name}” goes through “{first.name}”, {depth:.3g} mm deep."
+            return [_told("crossing", other, second, far, far_faces, crossed - near.n_faces, depth, said)]
+    found = []
+    flush, largest = flush_faces(first.surface, second.surface, step)
+    if len(flush):
+        said = f"“{first.name}” and “{second.name}” are flush at {counted(len(flush), 'face')}."
+        found.append(_told("flush", one, first, first.surface, np.arange(first.surface.n_faces), flush, largest, said))
+    if clearance is not None:
+        found += _too_near(one, first, second.name, near, near_faces, far, clearance)
+    return found
+
+
+def _too_near(
+    one: int, first: Body, name: str, near: Mesh, near_faces: Integers, far: Mesh, clearance: float
+) -> list[Meeting]:
     used = distinct(near.topology.corners)
     places, _ = closest_places(far, near.points[used])
     apart = np.full(near.n_points, np.inf)
@@ -87,10 +101,10 @@ def _meeting(bodies: list[Body], one: int, other: int, clearance: float | None) 
     close = np.minimum.reduceat(apart[near.topology.corners], near.topology.face_offsets[:-1])
     faces = np.flatnonzero(close < clearance)
     if len(faces) == 0:
-        return None
+        return []
     least = float(close.min())
-    said = f"“{first.name}” and “{second.name}” are {least:.3g} mm apart at {counted(len(faces), 'face')}."
-    return _told("clearance", one, first, near, near_faces, faces[np.argsort(close[faces])], least, said)
+    said = f"“{first.name}” and “{name}” are {least:.3g} mm apart at {counted(len(faces), 'face')}."
+    return [_told("clearance", one, first, near, near_faces, faces[np.argsort(close[faces])], least, said)]
 
 
 def _faces_inside(mesh: Mesh, other: Mesh) -> Integers:
@@ -107,18 +121,19 @@ def _faces_inside(mesh: Mesh, other: Mesh) -> Integers:
     return behind if turns_around(corners, middles[deepest]) > 0.5 else behind[:0]
 
 
-def _depth(mesh: Mesh, faces: Integers, other: Mesh) -> float:
-    """How far points of faces lie behind another surface, the farthest of them: mm."""
-    topology = mesh.topology
-    corners = topology.corners_of_faces(faces)
-    # Long faces may go through with their corners outside: their middles and those of their sides count too.
-    sides = mesh.points[topology.edges[distinct(topology.corner_edge[corners])]].mean(axis=1)
-    own = mesh.points[distinct(topology.corners[corners])]
-    points = np.concatenate((own, sides, face_centres(topology, mesh.points)[faces]))
+def _depth(mesh: Mesh, other: Mesh) -> float:
+    """How far points of a surface lie behind another one, the farthest of them: mm."""
+    points = mesh.points[distinct(mesh.topology.corners)]
+    if mesh.n_faces < FEW:
+        # Long faces may go through with their corners outside: their middles and those of their sides count too.
+        sides = mesh.points[mesh.topology.edges].mean(axis=1)
+        points = np.concatenate((points, sides, face_centres(mesh.topology, mesh.points)))
     places, normals = closest_places(other, points)
     off = points - places
-    below = np.einsum("ij,ij->i", off, normals) < 0
-    return float(np.linalg.norm(off, axis=1)[below].max(initial=0.0))
+    far = np.linalg.norm(off, axis=1)
+    # Beside an edge the normal is that of one of its faces, to which what is outside may lie at right angles.
+    below = np.einsum("ij,ij->i", off, normals) < -0.5 * far
+    return float(far[below].max(initial=0.0))
 
 
 def _told(
