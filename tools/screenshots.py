@@ -5,10 +5,12 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable
 from pathlib import Path
+from time import sleep
 
 import numpy as np
 from PySide6.QtCore import QPoint
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
 
 from levelloop.app.main import application
 from levelloop.app.tools.knife import Knife
@@ -46,9 +48,7 @@ def cage(window: Window) -> None:
 def review(window: Window) -> None:
     """The review stepping through the poles of the faulty bracket."""
     window.session.set_active("hive bracket")
-    while not window.review.rows:
-        QTest.qWait(150)
-        window.stage.wait()
+    reviewed(window)
     row = next(i for i, (_, finding) in enumerate(window.review.rows) if finding.valence == 5)
     window.review.show_row(row, 1)
 
@@ -247,6 +247,14 @@ VIEWS: dict[str, Callable[[Window], None]] = {
 }
 
 
+def reviewed(window: Window) -> None:
+    """Waits until what the review shows is that of the document."""
+    while window.reviewing.is_waiting:
+        window.stage.wait()
+        QApplication.processEvents()
+        sleep(0.05)
+
+
 def draw(folder: Path, names: list[str]) -> None:
     """Draws the named views, or all."""
     application()
@@ -259,6 +267,7 @@ def draw(folder: Path, names: list[str]) -> None:
         QTest.qWait(500)
         VIEWS[name](window)
         window.stage.wait()
+        reviewed(window)
         QTest.qWait(500)
         window.grab().save(str(folder / f"{name}.png"))
         window.set_theme("Bench", remember=False)
