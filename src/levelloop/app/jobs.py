@@ -250,6 +250,7 @@ class _Piece(QObject):
         try:
             self._result = self._work(self._advance, lambda: self._stopped is not None)
         except BaseException as error:
+            # Raised again in the thread that waits, by result().
             self._error = error
         finally:
             self.ended.set()

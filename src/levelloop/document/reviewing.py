@@ -11,13 +11,19 @@ from levelloop.core.errors import EditError
 from levelloop.core.progress import pieces
 from levelloop.core.review import Report, reviews
 from levelloop.core.review.between import Body, meetings
-from levelloop.core.review.findings import PURPOSES, SEVERITIES, Finding, Purpose
+from levelloop.core.review.findings import PURPOSES, SEVERITIES, Finding, Purpose, Severity
 from levelloop.core.review.subject import Subject
 from levelloop.core.surface.surface import SmoothSurface
 from levelloop.document.document import Document, Part
 
 BETWEEN = 2  # the highest level at which parts are held against each other
 SAME_PLACE = 1e-5  # of the part's size: places that differ by less are the same ones
+
+BETWEEN_PARTS: dict[str, tuple[Severity, str]] = {
+    "crossing": ("warn", "Move one of the two, or make one of them by a boolean."),
+    "clearance": ("warn", "Move them apart, or make one of them smaller."),
+    "flush": ("note", "Let one stand out or back, or part them by a groove, where they shall read as two."),
+}
 
 
 def reviewed_parts(
@@ -105,24 +111,20 @@ def _meetings(document: Document, clearance: float | None) -> dict[str, list[Fin
         mesh = surface.whole(surface.limit(points) if surface.level else points, shown)
         bodies.append(Body(part.name, mesh, surface.face_origin))
     found: dict[str, list[Finding]] = {}
-    advice = {
-        "crossing": "Move one of the two, or make one of them by a boolean.",
-        "clearance": "Move them apart, or make one of them smaller.",
-        "flush": "Let one stand out or back, or part them by a groove, where they shall read as two.",
-    }
     for meeting in meetings(bodies, clearance):
+        severity, advice = BETWEEN_PARTS[meeting.check]
         part = parts[meeting.first]
         found.setdefault(part.id, []).append(
             Finding(
                 meeting.check,
-                "note" if meeting.check == "flush" else "warn",
+                severity,
                 "faces",
                 meeting.faces,
                 meeting.at,
                 meeting.message,
                 meeting.value,
                 "mm",
-                advice=advice[meeting.check],
+                advice=advice,
             )
         )
     return found

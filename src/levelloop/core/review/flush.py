@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, distinct, unique_rows
+from levelloop.core.arrays import Booleans, Floats, Integers, distinct, mask_of, sum_by, unique_rows
 from levelloop.core.geometry.closest import closest_places
 from levelloop.core.geometry.plane_figures import flat_axes, turn_of
 from levelloop.core.mesh.faces import face_centres, face_vectors, unit
@@ -51,18 +51,15 @@ def _flats(mesh: Mesh, middle: Floats, step: float) -> tuple[Floats, Floats, lis
     normals = unit(vectors)
     offsets = np.einsum("ij,ij->i", normals, face_centres(mesh.topology, mesh.points) - middle)
     rows, group = unique_rows(np.round(np.column_stack((normals / ALIKE, offsets / step))))
-    area = np.bincount(group, areas, len(rows))
+    area = sum_by(group, areas, len(rows))
     large = np.flatnonzero(area > LEAST * areas.sum())
-    weight = np.maximum(area, 1e-300)
-    mean = np.stack([np.bincount(group, areas * normals[:, axis], len(rows)) / weight for axis in range(3)], axis=1)
-    out = np.bincount(group, areas * offsets, len(rows)) / weight
-    return mean[large], out[large], [np.flatnonzero((group == one) & ~mesh.hole) for one in large.tolist()]
+    mean = sum_by(group, areas[:, None] * normals, len(rows))[large] / area[large, None]
+    out = sum_by(group, areas * offsets, len(rows))[large] / area[large]
+    return mean, out, [np.flatnonzero((group == one) & ~mesh.hole) for one in large.tolist()]
 
 
 def _only(mesh: Mesh, faces: Integers) -> Mesh:
-    dropped: Booleans = np.ones(mesh.n_faces, dtype=np.bool_)
-    dropped[faces] = False
-    return drop_faces(mesh, dropped, keep_unattached=False)[0]
+    return drop_faces(mesh, ~mask_of(faces, mesh.n_faces), keep_unattached=False)[0]
 
 
 def _touching(piece: Mesh, other: Mesh, step: float) -> Booleans:

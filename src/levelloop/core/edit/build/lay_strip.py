@@ -88,6 +88,7 @@ def _ends_met(mesh: Mesh, laid: Mesh, ends: Integers, reach: float) -> tuple[Int
     """For each point itself, for ends the nearest old point within reach, each taken once; and how many found one."""
     target = np.arange(laid.n_points)
     taken: set[int] = set()
+    # One after the other, as what one end takes is not there for the next; a strip has few ends.
     for end in ends.tolist() if mesh.n_points and reach > 0 else []:
         apart = np.linalg.norm(mesh.points - laid.points[end], axis=1)
         near = [old for old in np.argsort(apart)[: len(ends)].tolist() if apart[old] <= reach and old not in taken]
