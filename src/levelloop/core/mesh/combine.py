@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
 from levelloop.core.arrays import AnyArray, Integers, distinct
 from levelloop.core.mesh.mesh import Mesh, NamedSet
+from levelloop.core.mesh.selection import KINDS, Kind
+from levelloop.core.mesh.tags import MATERIAL, TAGS, Tag
 from levelloop.core.mesh.topology import Topology
 
 
@@ -21,36 +25,25 @@ def combined(meshes: Sequence[Mesh]) -> Mesh:
     as_they_were = np.array_equal(pairs, topology.edges)
     new_edge = np.arange(len(pairs)) if as_they_were else topology.find_edges(pairs)
 
-    def joined(values: Callable[[Mesh], AnyArray]) -> AnyArray:
-        return np.concatenate([values(mesh) for mesh in meshes])
-
-    def on_edges(values: Callable[[Mesh], AnyArray]) -> AnyArray:
-        old = joined(values)
-        if as_they_were:
-            return old
+    def joined(tag: Tag) -> AnyArray | None:
+        if all(getattr(mesh, tag.name) is None for mesh in meshes):
+            return None
+        values = np.concatenate([mesh.tagged(tag) for mesh in meshes])
         # A smooth surface may have one edge twice, where a face met itself; here it is one, the sharper of both.
-        result = np.zeros(topology.n_edges, dtype=old.dtype)
-        np.maximum.at(result, new_edge, old)
-        return result
+        return values if tag.on != "edges" or as_they_were else tag.merged(values, new_edge, topology.n_edges)
 
+    values: dict[str, Any] = {tag.name: joined(tag) for tag in TAGS}
+    values[MATERIAL.name] = np.concatenate([_renamed(mesh, names) for mesh in meshes])
     has_uv = any(mesh.uv is not None for mesh in meshes)
-    return Mesh(
-        topology,
-        joined(lambda mesh: mesh.points),
-        on_edges(lambda mesh: mesh.creases),
-        joined(lambda mesh: mesh.corner_sharpness),
-        joined(lambda mesh: _renamed(mesh, names)),
-        names,
-        meshes[0].scheme,
-        on_edges(lambda mesh: mesh.seams),
-        joined(lambda mesh: mesh.hole),
-        joined(_uv_or_zero) if has_uv else None,
-        _sets(meshes, new_edge),
-        joined(lambda mesh: mesh.diagonal),
-        joined(lambda mesh: mesh.hidden),
-        on_edges(lambda mesh: mesh.soft_edges),
-        meshes[0].curve,
-        joined(_radius) if any(mesh.radius is not None for mesh in meshes) else None,
+    return replace(
+        meshes[0],
+        topology=topology,
+        points=np.concatenate([mesh.points for mesh in meshes]),
+        materials=names,
+        uv=np.concatenate([_uv_or_zero(mesh) for mesh in meshes]) if has_uv else None,
+        sets=_sets(meshes, new_edge),
+        normals=None,
+        **values,
     )
 
 
@@ -62,26 +55,22 @@ def _renamed(mesh: Mesh, names: tuple[str, ...]) -> Integers:
     return np.asarray(numbers[mesh.material])
 
 
-def _radius(mesh: Mesh) -> AnyArray:
-    return np.ones(mesh.n_points) if mesh.radius is None else mesh.radius
-
-
 def _uv_or_zero(mesh: Mesh) -> AnyArray:
     return np.zeros((mesh.topology.n_corners, 2)) if mesh.uv is None else mesh.uv
 
 
 def _sets(meshes: Sequence[Mesh], new_edge: Integers) -> tuple[NamedSet, ...]:
     """The sets of all; those of one name and kind become one."""
-    found: dict[tuple[str, str], list[Integers]] = {}
+    found: dict[tuple[str, Kind], list[Integers]] = {}
     first = {"points": 0, "edges": 0, "faces": 0}
     for mesh in meshes:
         for named in mesh.sets:
             found.setdefault((named.name, named.kind), []).append(named.indices + first[named.kind])
-        for kind, count in (("points", mesh.n_points), ("edges", mesh.n_edges), ("faces", mesh.n_faces)):
-            first[kind] += count
+        for kind in KINDS:
+            first[kind] += mesh.count(kind)
     sets = []
     for (name, kind), parts in found.items():
         indices = np.concatenate(parts)
         members = distinct(new_edge[indices]) if kind == "edges" else indices
-        sets.append(NamedSet(name, kind, members))  # type: ignore[arg-type]
+        sets.append(NamedSet(name, kind, members))
     return tuple(sets)

@@ -11,10 +11,8 @@ from numpy.typing import ArrayLike
 from levelloop.core.arrays import AnyArray, Booleans, Floats, Integers, as_indices, as_points, distinct, frozen
 from levelloop.core.errors import MeshError
 from levelloop.core.lazy import lazy
+from levelloop.core.mesh.tags import CREASE, SEAM, SHARPNESS_NEVER_FADES, SOFT, TAGS, Tag
 from levelloop.core.mesh.topology import Topology, topology_of_faces
-
-SHARPNESS_NEVER_FADES = 10.0  # OpenUSD's infinite sharpness
-
 
 Boundary = Literal["edgeAndCorner", "edgeOnly", "none"]
 TriangleRule = Literal["catmullClark", "smooth"]
@@ -55,11 +53,6 @@ class NamedSet:
         object.__setattr__(self, "indices", frozen(distinct(as_indices(self.indices))))
 
 
-def _all(value: float, count: int, dtype: type) -> AnyArray:
-    """One value so many times, in the room of one: what nobody has tagged takes no memory in the history."""
-    return frozen(np.broadcast_to(np.array(value, dtype=dtype), (count,)))
-
-
 @dataclass(frozen=True, eq=False)
 class Mesh:
     """A cage or a surface: who touches whom, where the points are, and what is tagged.
@@ -78,18 +71,18 @@ class Mesh:
 
     topology: Topology
     points: Floats
-    crease_sharpness: Floats = field(default=None)  # type: ignore[arg-type]
+    crease_sharpness: Floats | None = None
     corner_sharpness: Floats = field(default=None)  # type: ignore[arg-type]
     material: Integers = field(default=None)  # type: ignore[arg-type]
     materials: tuple[str, ...] = ()
     scheme: Scheme = Scheme()
-    seam: Booleans = field(default=None)  # type: ignore[arg-type]
+    seam: Booleans | None = None
     hole: Booleans = field(default=None)  # type: ignore[arg-type]
     uv: Floats | None = None
     sets: tuple[NamedSet, ...] = ()
     diagonal: Integers = field(default=None)  # type: ignore[arg-type]
     hidden: Booleans = field(default=None)  # type: ignore[arg-type]
-    soft: Booleans = field(default=None)  # type: ignore[arg-type]
+    soft: Booleans | None = None
     curve: CurveKind = ""
     radius: Floats | None = None
     normals: Floats | None = None
@@ -102,20 +95,10 @@ class Mesh:
         if len(points) != topology.n_points:
             raise MeshError(f"The faces count on {topology.n_points} points, but {len(points)} are given.")
         object.__setattr__(self, "points", points)
-        self._fill("corner_sharpness", topology.n_points, 0.0, np.float64)
-        # Edges are derived only where somebody has tagged them.
-        if self.crease_sharpness is not None:
-            self._fill("crease_sharpness", topology.n_edges, 0.0, np.float64)
-        if self.seam is not None:
-            self._fill("seam", topology.n_edges, False, np.bool_)
-        if self.soft is not None:
-            self._fill("soft", topology.n_edges, False, np.bool_)
-        if self.radius is not None:
-            self._fill("radius", topology.n_points, 1.0, np.float64)
-        self._fill("material", topology.n_faces, -1, np.int64)
-        self._fill("hole", topology.n_faces, False, np.bool_)
-        self._fill("diagonal", topology.n_faces, 0, np.int64)
-        self._fill("hidden", topology.n_faces, False, np.bool_)
+        for tag in TAGS:
+            values = getattr(self, tag.name)
+            if values is not None or not tag.optional:
+                object.__setattr__(self, tag.name, self._checked(tag, values))
         if self.uv is not None:
             uv = self.uv if not self.uv.flags.writeable else np.array(self.uv, dtype=np.float64)
             if uv.shape != (topology.n_corners, 2):
@@ -124,37 +107,42 @@ class Mesh:
         if self.normals is not None and self.normals.shape != (topology.n_corners, 3):
             raise MeshError(f"normals must be {topology.n_corners} directions, got {self.normals.shape}.")
 
-    def _fill(self, name: str, count: int, default: float, dtype: type) -> None:
-        values = getattr(self, name)
+    def _checked(self, tag: Tag, values: AnyArray | None) -> AnyArray:
+        count = self.count(tag.on)
         if values is None:
-            values = _all(default, count, dtype)
+            return tag.all_alike(count)
         if values.shape != (count,):
-            raise MeshError(f"{name} must have {count} entries, got {values.shape}.")
+            raise MeshError(f"{tag.name} must have {count} entries, got {values.shape}.")
         # What is frozen already was looked at when it was made: moving points costs nothing here.
-        if values.flags.writeable:
-            values = _all(default, count, dtype) if (values == default).all() else np.array(values, dtype=dtype)
-        object.__setattr__(self, name, frozen(values))
+        if not values.flags.writeable:
+            return values
+        return tag.all_alike(count) if (values == tag.default).all() else frozen(np.array(values, dtype=tag.type))
+
+    def count(self, kind: Literal["points", "edges", "faces"]) -> int:
+        """How many elements of a kind there are; edges are derived for it."""
+        if kind == "edges":
+            return self.topology.n_edges
+        return self.topology.n_points if kind == "points" else self.topology.n_faces
+
+    def tagged(self, tag: Tag) -> AnyArray:
+        """What is said of every element, the default where nobody said anything: (n,), (e,) or (m,)."""
+        values: AnyArray | None = getattr(self, tag.name)
+        return tag.all_alike(self.count(tag.on)) if values is None else values
 
     @property
     def creases(self) -> Floats:
         """Sharpness of every edge: (e,)."""
-        if self.crease_sharpness is None:
-            object.__setattr__(self, "crease_sharpness", _all(0.0, self.topology.n_edges, np.float64))
-        return self.crease_sharpness
+        return self.tagged(CREASE)
 
     @property
     def seams(self) -> Booleans:
         """Whether each edge is a seam: (e,)."""
-        if self.seam is None:
-            object.__setattr__(self, "seam", _all(False, self.topology.n_edges, np.bool_))
-        return self.seam
+        return self.tagged(SEAM)
 
     @property
     def soft_edges(self) -> Booleans:
         """Whether each edge is shaded soft: (e,)."""
-        if self.soft is None:
-            object.__setattr__(self, "soft", _all(False, self.topology.n_edges, np.bool_))
-        return self.soft
+        return self.tagged(SOFT)
 
     @lazy
     def hidden_points(self) -> Booleans:

@@ -6,14 +6,16 @@ put on; wires, creases, seams, corner sharpness, materials, holes, UV and named 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
-from levelloop.core.arrays import AnyArray, Booleans, Floats, Integers, frozen, mask_of
+from levelloop.core.arrays import AnyArray, Booleans, Floats, Integers, distinct, frozen, mask_of
 from levelloop.core.mesh.mean_value import values_inside
 from levelloop.core.mesh.mesh import Mesh, NamedSet
 from levelloop.core.mesh.selection import Kind, Selection
+from levelloop.core.mesh.tags import DIAGONAL, TAGS, Tag
 from levelloop.core.mesh.topology import Topology
 
 
@@ -80,25 +82,13 @@ def carry(
     uv = None
     if old.uv is not None:
         uv = _carried_uv(old, old.uv, topology, points, origin, corner_origin, placed)
-    mesh = Mesh(
-        topology,
-        points,
-        _taken(old.creases, edge_origin, 0.0),
-        _taken(old.corner_sharpness, point_origin, 0.0),
-        _taken(old.material, face_origin, -1),
-        old.materials,
-        old.scheme,
-        None if old.seam is None else _taken(old.seam, edge_origin, False),
-        _taken(old.hole, face_origin, False),
-        uv,
-        tuple(NamedSet(kept.name, kept.kind, _members(kept, old, origin)) for kept in old.sets),
-        _diagonals(old, topology, origin),
-        _taken(old.hidden, face_origin, False),
-        None if old.soft is None else _taken(old.soft, edge_origin, False),
-        old.curve,
-        None if old.radius is None else _taken(old.radius, point_origin, 1.0),
-    )
-    return mesh, origin
+    values: dict[str, Any] = {
+        tag.name: tag.taken(getattr(old, tag.name), origin.of(tag.on))
+        for tag in TAGS
+        if getattr(old, tag.name) is not None
+    }
+    sets = tuple(NamedSet(kept.name, kept.kind, _members(kept, old, origin)) for kept in old.sets)
+    return _tagged(old, topology, points, origin, values, uv, sets), origin
 
 
 def carry_merged(
@@ -121,41 +111,26 @@ def carry_merged(
     edge_origin[new_edge[there]] = there
     origin = Origin(frozen(point_origin), frozen(edge_origin), frozen(face_origin))
 
-    def of_points(values: AnyArray) -> AnyArray:
-        result = np.zeros(len(points), dtype=values.dtype)
-        np.maximum.at(result, point_map[kept], values[kept])
-        return result
-
-    def of_edges(values: AnyArray) -> AnyArray:
-        result = np.zeros(topology.n_edges, dtype=values.dtype)
-        np.maximum.at(result, new_edge[there], values[there])
-        return result
+    def merged(tag: Tag, values: AnyArray) -> AnyArray:
+        if tag.on == "points":
+            return tag.merged(values[kept], point_map[kept], len(points))
+        if tag.on == "edges":
+            return tag.merged(values[there], new_edge[there], topology.n_edges)
+        return tag.taken(values, face_origin)
 
     def of_set(named: NamedSet) -> Integers:
         if named.kind == "faces":
             return _members(named, old, origin)
-        count, merged = (old.n_points, of_points) if named.kind == "points" else (old.n_edges, of_edges)
-        return np.flatnonzero(merged(mask_of(named.indices, count)))
+        to = point_map if named.kind == "points" else new_edge
+        members = to[named.indices]
+        return distinct(members[members >= 0])
 
-    mesh = Mesh(
-        topology,
-        points,
-        of_edges(old.creases),
-        of_points(old.corner_sharpness),
-        _taken(old.material, face_origin, -1),
-        old.materials,
-        old.scheme,
-        None if old.seam is None else of_edges(old.seam),
-        _taken(old.hole, face_origin, False),
-        None if old.uv is None else old.uv[corner_origin],
-        tuple(NamedSet(named.name, named.kind, of_set(named)) for named in old.sets),
-        _diagonals(old, topology, origin),
-        _taken(old.hidden, face_origin, False),
-        None if old.soft is None else of_edges(old.soft),
-        old.curve,
-        None if old.radius is None else of_points(old.radius),
-    )
-    return mesh, origin
+    values: dict[str, Any] = {
+        tag.name: merged(tag, getattr(old, tag.name)) for tag in TAGS if getattr(old, tag.name) is not None
+    }
+    uv = None if old.uv is None else old.uv[corner_origin]
+    sets = tuple(NamedSet(named.name, named.kind, of_set(named)) for named in old.sets)
+    return _tagged(old, topology, points, origin, values, uv, sets), origin
 
 
 def through(first: Origin, second: Origin) -> Origin:
@@ -183,10 +158,18 @@ def mapped(selection: Selection, origin: Origin) -> Selection:
 # Helpers
 
 
-def _taken(values: AnyArray, origin: Integers, default: float) -> AnyArray:
-    if len(values) == 0:
-        return np.full(len(origin), default, dtype=values.dtype)
-    return np.where(origin >= 0, values[origin], default).astype(values.dtype)
+def _tagged(
+    old: Mesh,
+    topology: Topology,
+    points: Floats,
+    origin: Origin,
+    values: dict[str, Any],
+    uv: Floats | None,
+    sets: tuple[NamedSet, ...],
+) -> Mesh:
+    """A mesh like the old one, with what its tags became."""
+    values[DIAGONAL.name] = _diagonals(old, topology, origin, values[DIAGONAL.name])
+    return replace(old, topology=topology, points=points, uv=uv, sets=sets, normals=None, **values)
 
 
 def _edge_origin(old: Topology, new: Topology, point_origin: Integers, on_edge: Integers | None) -> Integers:
@@ -219,14 +202,12 @@ def _with_wires(topology: Topology, wires: Integers, n_old: int, point_origin: I
 def _members(named: NamedSet, old: Mesh, origin: Origin) -> Integers:
     """The new elements that come from those of a set."""
     origins = origin.of(named.kind)
-    count = {"points": old.n_points, "edges": old.n_edges, "faces": old.n_faces}[named.kind]
-    chosen = np.append(mask_of(named.indices, count), False)  # −1 reads the spare last entry
+    chosen = np.append(mask_of(named.indices, old.count(named.kind)), False)  # −1 reads the spare last entry
     return np.flatnonzero(chosen[origins])
 
 
-def _diagonals(old: Mesh, topology: Topology, origin: Origin) -> Integers:
+def _diagonals(old: Mesh, topology: Topology, origin: Origin, taken: Integers) -> Integers:
     """The diagonals of quads that are still the same quads, from the same first corner."""
-    taken: Integers = _taken(old.diagonal, origin.faces, 0)
     chosen = np.flatnonzero(taken)
     if len(chosen) == 0:
         return taken

@@ -13,7 +13,8 @@ import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers, distinct
 from levelloop.core.lazy import lazy
-from levelloop.core.mesh.mesh import SHARPNESS_NEVER_FADES, Boundary, CreaseRule
+from levelloop.core.mesh.mesh import Boundary, CreaseRule
+from levelloop.core.mesh.tags import SHARPNESS_NEVER_FADES
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.surface.child import ChildTopology
 

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, distinct, mask_of
+from levelloop.core.arrays import AnyArray, Booleans, Floats, Integers, distinct, mask_of
 from levelloop.core.errors import EditError
 from levelloop.core.lazy import lazy
-from levelloop.core.mesh.mesh import SHARPNESS_NEVER_FADES, Mesh, NamedSet
+from levelloop.core.mesh.mesh import Mesh, NamedSet
 from levelloop.core.mesh.outlines import drop_faces
+from levelloop.core.mesh.tags import SHARPNESS_NEVER_FADES, TAGS, Tag
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.progress import pieces
 from levelloop.core.surface.face_varying import refined_uv
@@ -253,23 +254,30 @@ class SmoothSurface:
 
         cage: the one it was made of, or one of the same connectivity with other tags that smoothing does not ask for.
         """
+        inherited: dict[str, Any] = {
+            tag.name: self._pieces(tag, getattr(cage, tag.name))
+            for tag in TAGS
+            if tag.pieces and getattr(cage, tag.name) is not None
+        }
         return Mesh(
             self.topology,
             surface_points,
-            self.creases,
-            self.corner_sharpness,
-            cage.material[self.face_origin],
-            cage.materials,
-            cage.scheme,
-            None if cage.seam is None else self._on_edges(cage.seam),
+            crease_sharpness=self.creases,
+            corner_sharpness=self.corner_sharpness,
+            materials=cage.materials,
+            scheme=cage.scheme,
             uv=None if cage.uv is None else refined_uv(cage, self.level),
             hole=self.left_out,
-            hidden=cage.hidden[self.face_origin],
             soft=self.creases == 0,
             sets=tuple(NamedSet(named.name, named.kind, self._members(named)) for named in cage.sets),
+            **inherited,
         )
 
     # Helpers
+
+    def _pieces(self, tag: Tag, values: AnyArray) -> AnyArray:
+        """What is said of the cage's edges or faces, of their pieces."""
+        return tag.taken(values, self.edge_origin if tag.on == "edges" else self.face_origin)
 
     def _on_edges(self, mask: Booleans) -> Booleans:
         """The parts of masked cage edges: (e',)."""

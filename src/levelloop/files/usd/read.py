@@ -18,13 +18,13 @@ from levelloop.core.mesh.directions import flipped
 from levelloop.core.mesh.mesh import (
     BOUNDARIES,
     CREASE_RULES,
-    SHARPNESS_NEVER_FADES,
     TRIANGLE_RULES,
     UV_RULES,
     Mesh,
     NamedSet,
     Scheme,
 )
+from levelloop.core.mesh.tags import CORNER, CREASE, TAGS, Tag
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.progress import pieces
 from levelloop.core.words import shortened
@@ -269,31 +269,33 @@ def _with_tags(mesh: Mesh, geometry: Any, values: Any, materials: _MaterialNames
         number = np.array([*(listed.index(name) for name in names), -1], dtype=np.int64)
         material, names = number[material], listed
     holes = values(geometry.GetHoleIndicesAttr(), np.int64)
-    seams = topology.find_edges(_pairs(values(own("seams"), np.int64)))
-    soft = topology.find_edges(_pairs(values(own("softEdges"), np.int64)))
-    hidden = values(own("hidden"), np.int64)
-    radius = values(own("radii"), np.float64)
     curve = own("curve").Get() if own("curve") else ""
-    diagonal = values(own("diagonals"), np.int64)
-    never = SHARPNESS_NEVER_FADES
-    return Mesh(
-        topology,
-        mesh.points,
-        np.clip(creases, 0, never),
-        np.clip(corners, 0, never),
-        material,
-        names,
-        _scheme(geometry),
-        mask_of(seams[seams >= 0], topology.n_edges),
-        mask_of(holes[(holes >= 0) & (holes < mesh.n_faces)], mesh.n_faces),
-        mesh.uv,
-        sets,
-        np.clip(diagonal, 0, 2) if len(diagonal) == mesh.n_faces else np.zeros(mesh.n_faces, dtype=np.int64),
-        mask_of(hidden[(hidden >= 0) & (hidden < mesh.n_faces)], mesh.n_faces),
-        mask_of(soft[soft >= 0], topology.n_edges),
-        _curve_kind(curve),
-        radius if len(radius) == mesh.n_points and len(radius) and (radius >= 0).all() else None,
+    ours: dict[str, Any] = {tag.name: _own_tag(tag, mesh, values(own(tag.own), np.float64)) for tag in TAGS if tag.own}
+    return replace(
+        mesh,
+        crease_sharpness=np.clip(creases, CREASE.least, CREASE.most),
+        corner_sharpness=np.clip(corners, CORNER.least, CORNER.most),
+        material=material,
+        materials=names,
+        scheme=_scheme(geometry),
+        hole=mask_of(holes[(holes >= 0) & (holes < mesh.n_faces)], mesh.n_faces),
+        sets=sets,
+        curve=_curve_kind(curve),
+        **ours,
     )
+
+
+def _own_tag(tag: Tag, mesh: Mesh, stored: np.ndarray) -> np.ndarray | None:
+    """A tag that is ours alone: elements it is true of, edges by the pairs of their points; or a number for each."""
+    if len(stored) == 0:
+        return None
+    count = mesh.count(tag.on)
+    if tag.type is not np.bool_:
+        return np.clip(stored, tag.least, tag.most).astype(tag.type) if len(stored) == count else None
+    members = stored.astype(np.int64)
+    if tag.on == "edges":
+        members = mesh.topology.find_edges(_pairs(members))
+    return mask_of(members[(members >= 0) & (members < count)], count)
 
 
 def _subsets(

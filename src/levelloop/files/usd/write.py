@@ -17,6 +17,7 @@ import numpy as np
 
 from levelloop.core.arrays import chains, unique_rows
 from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.tags import TAGS
 from levelloop.core.recipe.chain import build
 from levelloop.core.surface.surface import without_holes
 from levelloop.document.document import Document, Part, new_part
@@ -221,17 +222,20 @@ def _write_own_tags(prim: Any, mesh: Mesh) -> None:
     """What USD has no word for: wires, seams, soft edges, turned diagonals, the rule along uneven creases."""
     from pxr import Sdf
 
-    for name, values in (
-        ("wires", mesh.topology.wires.ravel()),
-        ("seams", mesh.topology.edges[mesh.seams].ravel()),
-        ("softEdges", mesh.topology.edges[mesh.soft_edges].ravel()),
-        ("diagonals", mesh.diagonal if mesh.diagonal.any() else mesh.diagonal[:0]),
-        ("hidden", np.flatnonzero(mesh.hidden)),
-    ):
-        if len(values):
-            _set(prim, name, Sdf.ValueTypeNames.IntArray, _integers(values))
-    if mesh.radius is not None:
-        _set(prim, "radii", Sdf.ValueTypeNames.DoubleArray, mesh.radius.tolist())
+    if len(mesh.topology.wires):
+        _set(prim, "wires", Sdf.ValueTypeNames.IntArray, _integers(mesh.topology.wires.ravel()))
+    for tag in TAGS:
+        values = mesh.tagged(tag)
+        if not tag.own or (values == tag.default).all():
+            continue
+        if tag.type is np.bool_:
+            members = np.flatnonzero(values)
+            stored = mesh.topology.edges[members].ravel() if tag.on == "edges" else members
+            _set(prim, tag.own, Sdf.ValueTypeNames.IntArray, _integers(stored))
+        elif tag.type is np.int64:
+            _set(prim, tag.own, Sdf.ValueTypeNames.IntArray, _integers(values))
+        else:
+            _set(prim, tag.own, Sdf.ValueTypeNames.DoubleArray, values.tolist())
     if mesh.materials:
         # In their order, and those that no face has any more.
         _set(prim, "materials", Sdf.ValueTypeNames.StringArray, list(mesh.materials))

@@ -27,9 +27,10 @@ from levelloop.core.edit.hold.turns import (
 from levelloop.core.errors import EditError
 from levelloop.core.limits import check_fits
 from levelloop.core.mesh.faces import concave_faces, edge_folds, face_areas
-from levelloop.core.mesh.mesh import SHARPNESS_NEVER_FADES, Mesh
+from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, identity, mapped, through
 from levelloop.core.mesh.selection import Selection
+from levelloop.core.mesh.tags import SHARPNESS_NEVER_FADES
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.words import counted
 

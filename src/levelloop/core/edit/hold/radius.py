@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 
 from levelloop.core.arrays import Floats
-from levelloop.core.mesh.mesh import SHARPNESS_NEVER_FADES
+from levelloop.core.mesh.tags import SHARPNESS_NEVER_FADES
 
 
 def tip_radius(first: Floats, second: Floats) -> Floats:
