@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field, fields, replace
-from typing import Literal, Self
+from typing import Any, Literal, Self
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -179,6 +180,10 @@ class Mesh:
     def with_points(self, points: ArrayLike) -> Self:
         """The same mesh with its points elsewhere; connectivity and tags are shared, not copied."""
         return replace(self, points=frozen(as_points(points)), normals=None)
+
+    def with_tags(self, values: Mapping[str, Any]) -> Self:
+        """The same mesh with other tags, by their names in the table."""
+        return replace(self, **values)
 
     def with_creases(self, sharpness: Floats) -> Self:
         """The same mesh with other edge sharpness: (e,)."""

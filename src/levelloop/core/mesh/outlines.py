@@ -1,4 +1,4 @@
-"""Rebuilding faces from outlines: replacing, appending, dropping, merging their points."""
+"""Faces by their outlines: dropped, their points merged, cut."""
 
 from __future__ import annotations
 
@@ -15,47 +15,6 @@ from levelloop.core.arrays import (
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Origin, carry, carry_merged
 from levelloop.core.mesh.topology import Topology, compact
-
-
-class Outlines:
-    """Faces to be written anew: each with its outline, origin and place among the old ones.
-
-    A face that takes an old one's place keeps that place; those that are added come last.
-    """
-
-    def __init__(self, topology: Topology, replaced: Booleans) -> None:
-        kept = np.flatnonzero(~replaced)
-        self._sizes = [topology.face_sizes[kept]]
-        self._corners = [topology.corners[topology.corners_of_faces(kept)]]
-        self._origins = [kept]
-        self._places = [kept]
-        self._topology = topology
-
-    def put(self, sizes: Integers, corners: Integers, origins: Integers, in_place: Booleans | None = None) -> None:
-        """Adds faces; where in_place is true, one takes the place of its origin."""
-        places = np.full(len(sizes), self._topology.n_faces, dtype=np.int64)
-        if in_place is not None:
-            places[in_place] = origins[in_place]
-        self._sizes.append(sizes)
-        self._corners.append(corners)
-        self._origins.append(origins)
-        self._places.append(places)
-
-    def put_grid(self, faces: Integers, origins: Integers, in_place: bool = True) -> None:
-        """Adds equal-sided faces (n, sides) by point; the first of each origin takes its place."""
-        sizes = np.full(len(faces), faces.shape[1], dtype=np.int64)
-        first = np.zeros(len(faces), dtype=np.bool_)
-        first[np.unique(origins, return_index=True)[1]] = in_place
-        self.put(sizes, faces.ravel(), origins, first)
-
-    def build(self, n_points: int) -> tuple[Topology, Integers]:
-        """The new topology and each face's origin."""
-        sizes, corners = np.concatenate(self._sizes), np.concatenate(self._corners)
-        origins, places = np.concatenate(self._origins), np.concatenate(self._places)
-        order = np.argsort(places, kind="stable")
-        starts = offsets_from_sizes(sizes)[:-1]
-        ordered = corners[ranges(starts[order], sizes[order])]
-        return Topology.derived(offsets_from_sizes(sizes[order]), ordered, n_points), origins[order]
 
 
 def without_repeats(sizes: Integers, corners: Integers) -> tuple[Integers, Integers, Integers]:

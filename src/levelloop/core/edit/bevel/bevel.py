@@ -9,7 +9,6 @@ import numpy as np
 from levelloop.core.arrays import Booleans, Floats, Integers, distinct, mask_of, offsets_from_sizes, ranges
 from levelloop.core.edit.bevel.ends import Ends, ends_of, parted
 from levelloop.core.edit.bevel.parts import (
-    Build,
     Fans,
     arc,
     fans_of,
@@ -22,6 +21,7 @@ from levelloop.core.edit.bevel.points import bevel_points
 from levelloop.core.errors import EditError
 from levelloop.core.geometry.offset import meet_planes
 from levelloop.core.limits import check_fits
+from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.faces import face_normals, unit
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit
@@ -104,28 +104,30 @@ def _bevel_edges(
     used = held_back(mesh, fans, first_move, last_move, width, pairs)
     moves = moves * used[fans.fan][:, None]
 
-    build = Build(mesh)
+    builder = MeshBuilder(mesh)
     number = topology.corners[fans.corner].copy()
     slides = np.flatnonzero(at_slide)
     point = topology.corners[fans.corner]
-    number[slides] = build.add(mesh.points[point[slides]] + moves[slides], point[slides])
+    number[slides] = builder.points(mesh.points[point[slides]] + moves[slides], point[slides], in_faces=True)
     inner_positions = np.flatnonzero(is_inner)
     sector = fans.fan[inner_positions] * (int(in_fan.max(initial=0)) + 1) + sector_in_fan[inner_positions]
     _, first, of_position = np.unique(sector, return_index=True, return_inverse=True)
     leading = inner_positions[first]
-    number[inner_positions] = build.add(mesh.points[point[leading]] + moves[leading], point[leading])[of_position]
+    at = mesh.points[point[leading]] + moves[leading]
+    number[inner_positions] = builder.points(at, point[leading], in_faces=True)[of_position]
 
     gap = np.full(len(fans.size), -1, dtype=np.int64)
     gap[fans.fan[apart]] = sector_in_fan[apart]
     ends = ends_of(mesh, fans, in_fan, out_bevel, moves, is_end & ~at_slide, gap, steps, middle_loop)
     profile, places, middles = _profiles(
-        mesh, fans, out_bevel, in_fan, moves, number, build, steps, roundness, middle_loop, ends
+        mesh, fans, out_bevel, in_fan, moves, number, builder, steps, roundness, middle_loop, ends
     )
     sizes, corners, touched = _new_outlines(topology, fans, in_fan, number, prefix, suffix, profile)
-    _put_strips(topology, fans, out_bevel, profile, build, ends)
-    _put_corners(mesh, fans, in_fan, out_bevel, profile, places, middles, ends, build, middle_loop)
+    builder.replace(sizes, corners, np.flatnonzero(touched))
+    _put_strips(topology, fans, out_bevel, profile, builder, ends)
+    _put_corners(mesh, fans, in_fan, out_bevel, profile, places, middles, ends, builder, middle_loop)
     edit = without_bevelled_tags(
-        build.finish(sizes, corners, touched), mesh, chosen, np.concatenate((point[slides], point[leading]))
+        builder.edit(drop_unused=True), mesh, chosen, np.concatenate((point[slides], point[leading]))
     )
     off = off * used[fans.fan]
     return replace(edit, message=what_was_held(width, used, left, float(off.max(initial=0.0)), narrow))
@@ -185,7 +187,7 @@ def _profiles(
     in_fan: Integers,
     moves: Floats,
     number: Integers,
-    build: Build,
+    builder: MeshBuilder,
     steps: int,
     roundness: float,
     middle_loop: bool,
@@ -235,14 +237,15 @@ def _profiles(
     keeps_middle = middle_loop & closed[~second] & (b[~second] == 1) & (fans.size[fans.fan[own]] >= 4)
     if steps > 1:
         fresh = own[~keeps_middle]
-        new = build.add(places[fresh, 1:steps].reshape(-1, 3), np.full(len(fresh) * (steps - 1), -1))
+        new = builder.points(places[fresh, 1:steps].reshape(-1, 3), in_faces=True)
         profile[fresh, 1:steps] = new.reshape(-1, steps - 1)
         # The old point moves into the middle of the strip's end, so that the loop runs on along its edge.
         kept = own[keeps_middle]
         old = topology.corners[fans.corner[kept]]
         profile[kept, 1] = old
-        build.points[0] = build.points[0].copy()
-        build.points[0][old] = middles[kept]
+        moved = mesh.points.copy()
+        moved[old] = middles[kept]
+        builder.move(moved)
         if steps % 2 == 0:
             through = own[ends.in_strip[fans.fan[own]]]
             profile[through, steps // 2] = topology.corners[fans.corner[through]]
@@ -298,7 +301,7 @@ def _new_outlines(
 
 
 def _put_strips(
-    topology: Topology, fans: Fans, out_bevel: Booleans, profile: Integers, build: Build, ends: Ends
+    topology: Topology, fans: Fans, out_bevel: Booleans, profile: Integers, builder: MeshBuilder, ends: Ends
 ) -> None:
     steps = profile.shape[1] - 1
     half_edges = fans.corner[np.flatnonzero(out_bevel)]
@@ -321,7 +324,7 @@ def _put_strips(
     sizes = (corners >= 0).sum(axis=2)
     for size in distinct(sizes[sizes > 2]).tolist():
         rows = corners[sizes == size]
-        build.put(rows[rows >= 0].reshape(-1, size), origin[sizes == size])
+        builder.faces(rows[rows >= 0].reshape(-1, size), origin[sizes == size])
 
 
 def _put_corners(
@@ -333,7 +336,7 @@ def _put_corners(
     places: Floats,
     middles: Floats,
     ends: Ends,
-    build: Build,
+    builder: MeshBuilder,
     middle_loop: bool,
 ) -> None:
     """The faces where strips meet: rounded corners of three and more, and what closes the end of a strip."""
@@ -357,11 +360,11 @@ def _put_corners(
             origin = topology.corner_face[fans.corner[rows[:, 0]]]
             if is_closed and steps > 1 and b >= 3 and not has_old:
                 at = fans.point[chosen]
-                put_patches(profile[rows], places[rows], middles[rows], mesh.points[at], origin, build)
+                put_patches(profile[rows], places[rows], middles[rows], mesh.points[at], origin, builder)
                 continue
             outline = [profile[rows][:, i, (0 if i == 0 else 1) :] for i in range(b)]
             if is_closed and b >= 3 and not has_old:
                 outline[-1] = outline[-1][:, :-1]
             if has_old:
                 outline.append(fans.point[chosen][:, None])
-            build.put(np.concatenate(outline, axis=1), origin)
+            builder.faces(np.concatenate(outline, axis=1), origin)

@@ -18,12 +18,11 @@ from levelloop.core.arrays import (
 )
 from levelloop.core.edit.bevel.patch import corner_patches
 from levelloop.core.errors import EditError
+from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.faces import unit
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.origins import Edit, carry
-from levelloop.core.mesh.outlines import Outlines
-from levelloop.core.mesh.selection import Selection
-from levelloop.core.mesh.topology import Topology, compact
+from levelloop.core.mesh.origins import Edit
+from levelloop.core.mesh.topology import Topology
 from levelloop.core.words import counted
 
 # Of the way to where new edges would meet; the rest keeps them apart.
@@ -59,53 +58,6 @@ def fans_of(topology: Topology, points: Booleans) -> Fans:
     before = np.where(position == start[fan], np.where(closed[fan], end[fan], -1), position - 1)
     place = inverse_of(corner, topology.n_corners)
     return Fans(corner, fan, place, start, size, closed, topology.corners[corner[start]], after, before)
-
-
-class Build:
-    """What grows while a bevel is worked out: new points, the outlines of old faces, new faces."""
-
-    def __init__(self, mesh: Mesh) -> None:
-        self.mesh = mesh
-        self.points: list[Floats] = [mesh.points]
-        self.origins: list[Integers] = [np.arange(mesh.n_points)]
-        self.n_points = mesh.n_points
-        self.faces: list[tuple[Integers, Integers, Integers]] = []  # sizes, corners, face origins
-
-    def add(self, places: Floats, origin: Integers) -> Integers:
-        """Numbers for new points."""
-        numbers = np.arange(self.n_points, self.n_points + len(places))
-        self.points.append(places)
-        self.origins.append(origin)
-        self.n_points += len(places)
-        return numbers
-
-    def put(self, faces: Integers, origin: Integers) -> None:
-        """Adds faces of one size; where edges fold back on themselves they may have no area, and are left out."""
-        if faces.shape[1] < 3:
-            return
-        self.faces.append((np.full(len(faces), faces.shape[1], dtype=np.int64), faces.ravel(), origin))
-
-    def finish(self, sizes: Integers, corners: Integers, touched: Booleans) -> Edit:
-        """The edit: old faces with new outlines where touched, then the new faces; points nobody needs are gone."""
-        mesh = self.mesh
-        outlines = Outlines(mesh.topology, touched)
-        outlines.put(sizes, corners, np.flatnonzero(touched), np.ones(int(touched.sum()), dtype=np.bool_))
-        for new_sizes, new_corners, of_faces in self.faces:
-            outlines.put(new_sizes, new_corners, of_faces)
-        whole, face_origin = outlines.build(self.n_points)
-        used = mask_of(np.concatenate((whole.corners, mesh.topology.wires.ravel())), self.n_points)
-        used[: mesh.n_points] |= mesh.topology.valence == 0
-        topology = Topology.derived(whole.face_offsets, compact(used)[whole.corners], int(used.sum()))
-        is_new = np.arange(self.n_points) >= mesh.n_points
-        new_mesh, origin = carry(
-            mesh,
-            topology,
-            np.concatenate(self.points)[used],
-            np.concatenate(self.origins)[used],
-            face_origin,
-            placed=is_new[used],
-        )
-        return Edit(new_mesh, Selection("faces", np.arange(mesh.n_faces, new_mesh.n_faces)), origin)
 
 
 def held_back(mesh: Mesh, fans: Fans, first_move: Floats, last_move: Floats, width: float, pairs: Integers) -> Floats:
@@ -175,14 +127,16 @@ def arc(between: Floats, ratio: Floats, roundness: float) -> tuple[Floats, Float
     return (1 - ratio) + roundness * (one - (1 - ratio)), ratio + roundness * (two - ratio)
 
 
-def put_patches(sides: Integers, places: Floats, middles: Floats, old: Floats, origin: Integers, build: Build) -> None:
+def put_patches(
+    sides: Integers, places: Floats, middles: Floats, old: Floats, origin: Integers, builder: MeshBuilder
+) -> None:
     """Rounded corners of one kind, bulging towards the old point."""
     towards = unit(old - places[:, :, 0].mean(axis=1))
-    quads, owner, middle_faces, new = corner_patches(sides, places, middles, towards, build.n_points)
-    build.add(new, np.full(len(new), -1))
-    build.put(quads, origin[owner])
+    quads, owner, middle_faces, new = corner_patches(sides, places, middles, towards, builder.n_points)
+    builder.points(new, in_faces=True)
+    builder.faces(quads, origin[owner])
     if len(middle_faces):
-        build.put(middle_faces, origin)
+        builder.faces(middle_faces, origin)
 
 
 def without_bevelled_tags(edit: Edit, old: Mesh, chosen: Booleans, replaced: Integers) -> Edit:

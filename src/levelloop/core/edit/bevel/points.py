@@ -8,7 +8,6 @@ import numpy as np
 
 from levelloop.core.arrays import Floats, distinct, mask_of, offsets_from_sizes, ranges
 from levelloop.core.edit.bevel.parts import (
-    Build,
     arc,
     fans_of,
     held_back,
@@ -18,6 +17,7 @@ from levelloop.core.edit.bevel.parts import (
 )
 from levelloop.core.errors import EditError
 from levelloop.core.limits import check_fits
+from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.faces import unit
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit
@@ -41,7 +41,7 @@ def bevel_points(mesh: Mesh, selection: Selection, width: float, steps: int, rou
     reach = used[fans.fan][:, None]
 
     # One new point for each end of an edge.
-    build = Build(mesh)
+    builder = MeshBuilder(mesh)
     edge_slot = 2 * topology.n_edges
     out_slot = topology.corner_slot[corner]
     in_slot = topology.corner_slot[topology.previous_corner[corner]] ^ 1
@@ -49,7 +49,7 @@ def bevel_points(mesh: Mesh, selection: Selection, width: float, steps: int, rou
     places = np.concatenate((here + reach * ahead, here + reach * behind))[first]
     owner = np.concatenate((topology.corners[corner],) * 2)[first]
     number = np.zeros(edge_slot, dtype=np.int64)
-    number[wanted] = build.add(places, owner)
+    number[wanted] = builder.points(places, owner, in_faces=True)
 
     # Across each corner from its own edge's point to that of the edge before it.
     one, two = reach * ahead, reach * behind
@@ -63,7 +63,7 @@ def bevel_points(mesh: Mesh, selection: Selection, width: float, steps: int, rou
     along, middles = across(np.arange(steps + 1) / steps), across(np.array([0.5]))[:, 0]
     profile[:, 0], profile[:, steps] = number[out_slot], number[in_slot]
     if steps > 1:
-        new = build.add(along[:, 1:steps].reshape(-1, 3), np.full(len(corner) * (steps - 1), -1))
+        new = builder.points(along[:, 1:steps].reshape(-1, 3), in_faces=True)
         profile[:, 1:steps] = new.reshape(-1, steps - 1)
 
     touched = np.zeros(topology.n_faces, dtype=np.bool_)
@@ -78,7 +78,7 @@ def bevel_points(mesh: Mesh, selection: Selection, width: float, steps: int, rou
     out[starts[plain]] = topology.corners[old_corners[plain]]
     out[ranges(starts[~plain], size[~plain])] = profile[position[~plain]][:, ::-1].ravel()
     face = np.repeat(np.arange(len(faces)), topology.face_sizes[faces])
-    sizes = np.bincount(face, weights=size, minlength=len(faces)).astype(np.int64)
+    builder.replace(np.bincount(face, weights=size, minlength=len(faces)).astype(np.int64), out, faces)
 
     for count in distinct(fans.size).tolist():
         for is_closed in (True, False):
@@ -89,11 +89,11 @@ def bevel_points(mesh: Mesh, selection: Selection, width: float, steps: int, rou
             origin = topology.corner_face[corner[rows[:, 0]]]
             if is_closed and steps > 1 and count >= 3:
                 point = fans.point[of_kind]
-                put_patches(profile[rows], along[rows], middles[rows], mesh.points[point], origin, build)
+                put_patches(profile[rows], along[rows], middles[rows], mesh.points[point], origin, builder)
                 continue
             outline = np.concatenate([profile[rows][:, i, (0 if i == 0 else 1) :] for i in range(count)], axis=1)
-            build.put(outline[:, :-1] if is_closed else outline, origin)
-    edit = build.finish(sizes, out, touched)
+            builder.faces(outline[:, :-1] if is_closed else outline, origin)
+    edit = builder.edit(drop_unused=True)
     none = np.zeros(topology.n_edges, dtype=np.bool_)
     edit = without_bevelled_tags(edit, mesh, none, np.flatnonzero(chosen))
     return replace(edit, message=what_was_held(width, used, 0))

@@ -12,10 +12,11 @@ from levelloop.core.edit.divide.divide_faces import then
 from levelloop.core.errors import EditError
 from levelloop.core.forms.curves import frames_along
 from levelloop.core.limits import check_fits
+from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.faces import face_normals, face_vectors, unit
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.origins import Edit, carry, identity
-from levelloop.core.mesh.outlines import Outlines, drop_faces
+from levelloop.core.mesh.origins import Edit, identity
+from levelloop.core.mesh.outlines import drop_faces
 from levelloop.core.mesh.selection import NOTHING, Selection, outline
 
 FACING = 0.8  # cosine up to which two sides face each other, so that a bulge is one all around
@@ -60,12 +61,12 @@ def bridge(mesh: Mesh, selection: Selection, steps: int = 1, twist: int = 0, bul
     outs = (one.out, other.out) if larger_first else (other.out, one.out)
     bends = _bends(here, one, other)
     rows = _rows(here, long, short, target, steps, bulge, one.closed, outs if bends else None)
-    numbers = [long] + [here.n_points + row * number_long + np.arange(number_long) for row in range(steps - 1)]
-    outlines = Outlines(here.topology, np.zeros(here.n_faces, dtype=np.bool_))
+    builder = MeshBuilder(here)
+    numbers = [long, *(builder.points(row) for row in rows)]
     ahead = np.arange(number_long) if one.closed else np.arange(number_long - 1)
     beyond = (ahead + 1) % number_long
     for low, high in pairwise(numbers):
-        _put(outlines, np.stack((low[beyond], low[ahead], high[ahead], high[beyond]), axis=1), larger_first)
+        _put(builder, np.stack((low[beyond], low[ahead], high[ahead], high[beyond]), axis=1), larger_first)
     last = numbers[-1]
     step = (
         np.where(beyond > ahead, target[beyond] - target[ahead], number_short - target[ahead])
@@ -74,18 +75,13 @@ def bridge(mesh: Mesh, selection: Selection, steps: int = 1, twist: int = 0, bul
     )
     near, far = short[target[ahead]], short[(target[ahead] + step) % number_short]
     level = step > 0
-    _put(outlines, np.stack((last[beyond], last[ahead], near, far), axis=1)[level], larger_first)
-    _put(outlines, np.stack((last[beyond], last[ahead], near), axis=1)[~level], larger_first)
-    points = np.concatenate((here.points, *rows))
-    topology, face_origin = outlines.build(len(points))
-    none = np.full(len(points) - here.n_points, -1, dtype=np.int64)
-    new_mesh, origin = carry(here, topology, points, np.concatenate((np.arange(here.n_points), none)), face_origin)
-    new = Selection("faces", np.arange(here.n_faces, new_mesh.n_faces))
-    result = then(edit, Edit(new_mesh, new, origin))
+    _put(builder, np.stack((last[beyond], last[ahead], near, far), axis=1)[level], larger_first)
+    _put(builder, np.stack((last[beyond], last[ahead], near), axis=1)[~level], larger_first)
+    result = then(edit, builder.edit())
     triangles = int((~level).sum())
     told = f"{counts[0]} and {counts[1]} edges were joined"
     told += f", with {triangles} triangle{'s' if triangles > 1 else ''}." if triangles else "."
-    return Edit(result.mesh, new, result.origin, told)
+    return replace(result, message=told)
 
 
 def bridge_counts(mesh: Mesh, selection: Selection) -> tuple[int, int]:
@@ -101,10 +97,10 @@ def bridge_counts(mesh: Mesh, selection: Selection) -> tuple[int, int]:
 # Helpers
 
 
-def _put(outlines: Outlines, faces: Integers, as_they_are: bool) -> None:
+def _put(builder: MeshBuilder, faces: Integers, as_they_are: bool) -> None:
     if len(faces):
         turned = faces if as_they_are else faces[:, ::-1]
-        outlines.put(np.full(len(faces), faces.shape[1]), turned.ravel(), np.full(len(faces), -1))
+        builder.faces(turned)
 
 
 def _groups(mesh: Mesh, selection: Selection) -> list[Integers]:

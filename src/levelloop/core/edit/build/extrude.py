@@ -19,9 +19,10 @@ from levelloop.core.errors import EditError
 from levelloop.core.geometry.offset import LONGEST, even_offsets, meet_planes, told_off
 from levelloop.core.geometry.planes import as_direction
 from levelloop.core.limits import check_fits
+from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.faces import face_normals, face_vectors, unit
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.origins import Edit, carry
+from levelloop.core.mesh.origins import Edit
 from levelloop.core.mesh.selection import Selection
 from levelloop.core.mesh.topology import Topology
 
@@ -142,39 +143,28 @@ def lift(mesh: Mesh, selection: Selection, region: Region, layers: Sequence[Floa
     the moved faces.
     """
     topology, points = mesh.topology, mesh.points
-    n_loose = int(region.loose.sum())
     # Each row gets points for the loose fans; the last row also moves the fans in the middle of the region.
-    loose_rank = np.cumsum(region.loose) - 1
+    builder = MeshBuilder(mesh)
     numbers = [region.fan_point]
-    new_points = points.copy()
-    added, added_origin = [], []
     for row, layer in enumerate(layers):
-        first = mesh.n_points + row * n_loose
-        numbers.append(np.where(region.loose, first + loose_rank, region.fan_point))
-        added.append(layer[region.loose])
-        last = row == len(layers) - 1
-        added_origin.append(region.fan_point[region.loose] if last else np.full(n_loose, -1))
+        of_last = region.fan_point[region.loose] if row == len(layers) - 1 else None
+        number = region.fan_point.copy()
+        number[region.loose] = builder.points(layer[region.loose], of_last, in_faces=drawn_in)
+        numbers.append(number)
+    new_points = points.copy()
     new_points[region.fan_point[~region.loose]] = layers[-1][~region.loose]
+    builder.move(new_points)
+    faces = np.sort(selection.indices)
     corners = topology.corners.copy()
     corners[region.corners] = numbers[-1][region.fan]
+    builder.replace(topology.face_sizes[faces], corners[topology.corners_of_faces(faces)], faces)
     start, end = region.fan[region.rim], region.next_fan[region.rim]
     walls = [
         np.stack((low[start], low[end], high[end], high[start]), axis=1) for low, high in itertools.pairwise(numbers)
     ]
     wall_face = topology.corner_face[region.corners[region.rim]]
-    n_walls = len(walls) * len(start)
-    offsets = np.concatenate((topology.face_offsets, topology.face_offsets[-1] + 4 * np.arange(1, n_walls + 1)))
-    all_corners = np.concatenate((corners, np.concatenate(walls).ravel()))
-    n_points = mesh.n_points + len(layers) * n_loose
-    new_topology = Topology.derived(offsets, all_corners, n_points)
-    new_mesh, origin = carry(
-        mesh,
-        new_topology,
-        np.concatenate([new_points, *added]),
-        np.concatenate([np.arange(mesh.n_points), *added_origin]).astype(np.int64),
-        np.concatenate([np.arange(mesh.n_faces), *([wall_face] * len(walls))]),
-        placed=np.arange(n_points) >= mesh.n_points if drawn_in else None,
-    )
+    builder.faces(np.concatenate(walls), np.tile(wall_face, len(walls)))
+    new_mesh, origin = builder.build()
     return Edit(new_mesh, Selection("faces", selection.indices), origin)
 
 

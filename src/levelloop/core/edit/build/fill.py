@@ -6,9 +6,10 @@ import numpy as np
 
 from levelloop.core.arrays import Floats, Integers, chains, mask_of, offsets_from_sizes
 from levelloop.core.errors import EditError
+from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.faces import triangles
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.origins import Edit, carry
+from levelloop.core.mesh.origins import Edit
 from levelloop.core.mesh.selection import Selection
 from levelloop.core.mesh.topology import Topology
 
@@ -32,13 +33,9 @@ def fill(mesh: Mesh, selection: Selection, kind: str = "face", turn: int = 0) ->
         patch = Topology(offsets_from_sizes(sizes), corners, mesh.n_points)
         corners = triangles(patch, mesh.points)[0].ravel()
         sizes = np.full(len(corners) // 3, 3, dtype=np.int64)
-    topology = mesh.topology
-    offsets = np.concatenate((topology.face_offsets, topology.face_offsets[-1] + np.cumsum(sizes)))
-    new_topology = Topology.derived(offsets, np.concatenate((topology.corners, corners)), mesh.n_points)
-    face_origin = np.concatenate((np.arange(mesh.n_faces), np.full(len(sizes), -1)))
-    new_mesh, origin = carry(mesh, new_topology, mesh.points, np.arange(mesh.n_points), face_origin)
-    new_faces = np.arange(mesh.n_faces, mesh.n_faces + len(sizes))
-    return Edit(new_mesh, Selection("faces", new_faces), origin)
+    builder = MeshBuilder(mesh)
+    builder.outlines(sizes, corners, np.full(len(sizes), -1, dtype=np.int64))
+    return builder.edit()
 
 
 def outlines_of(mesh: Mesh, selection: Selection) -> list[Integers]:

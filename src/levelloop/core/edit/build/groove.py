@@ -8,10 +8,11 @@ from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, 
 from levelloop.core.errors import EditError
 from levelloop.core.geometry.offset import meet_planes
 from levelloop.core.geometry.room import held_by_chain, room_of_faces, turned_corners
+from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.faces import face_normals, point_normals, unit
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.origins import Edit, carry
-from levelloop.core.mesh.outlines import Outlines, without_repeats
+from levelloop.core.mesh.origins import Edit
+from levelloop.core.mesh.outlines import without_repeats
 from levelloop.core.mesh.selection import Selection, select_mask
 
 MOST_OF_FACE = 0.9  # of the way across the narrowest face beside the edges
@@ -51,11 +52,12 @@ def groove(mesh: Mesh, selection: Selection, width: float = 1.0, height: float =
     half, told = _half_width(mesh, corner, sector, split, moves, 0.5 * width)
     number = point_of.copy()
     new = np.flatnonzero(split)
-    number[new] = mesh.n_points + np.arange(len(new))
-    places = points[point_of[new]] + half[new, None] * moves[new]
+    builder = MeshBuilder(mesh)
+    number[new] = builder.points(points[point_of[new]] + half[new, None] * moves[new], in_faces=True)
     middle = distinct(point_of[new])
     sunk = points.copy()
     sunk[middle] += height * point_normals(topology, points)[middle]
+    builder.move(sunk)
 
     strips = np.stack(
         (
@@ -70,21 +72,10 @@ def groove(mesh: Mesh, selection: Selection, width: float = 1.0, height: float =
     touched = np.zeros(mesh.n_faces, dtype=np.bool_)
     touched[topology.corner_face[split[sector]]] = True
     faces = np.flatnonzero(touched)
-    outlines = Outlines(topology, touched)
     inside = topology.corners_of_faces(faces)
-    outlines.put(topology.face_sizes[faces], number[sector[inside]], faces, np.ones(len(faces), dtype=np.bool_))
-    outlines.put(sizes, strips.ravel()[kept], topology.corner_face[corner[stays]])
-    all_points = np.concatenate((sunk, places))
-    new_topology, face_origin = outlines.build(len(all_points))
-    none = np.full(len(new), -1, dtype=np.int64)
-    new_mesh, origin = carry(
-        mesh,
-        new_topology,
-        all_points,
-        np.concatenate((np.arange(mesh.n_points), none)),
-        face_origin,
-        placed=np.arange(len(all_points)) >= mesh.n_points,
-    )
+    builder.replace(topology.face_sizes[faces], number[sector[inside]], faces)
+    builder.outlines(sizes, strips.ravel()[kept], topology.corner_face[corner[stays]])
+    new_mesh, origin = builder.build()
     found = new_mesh.topology.find_edges(topology.edges[along])
     chosen = np.zeros(new_mesh.n_edges, dtype=np.bool_)
     chosen[found[found >= 0]] = True

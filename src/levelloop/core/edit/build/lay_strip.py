@@ -12,10 +12,11 @@ from levelloop.core.errors import EditError
 from levelloop.core.forms.curves import Path
 from levelloop.core.geometry.closest import closest_places
 from levelloop.core.geometry.planes import as_vector
+from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.faces import unit
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.origins import Edit, carry, through
-from levelloop.core.mesh.outlines import Outlines, merge_points
+from levelloop.core.mesh.origins import Edit, through
+from levelloop.core.mesh.outlines import merge_points
 from levelloop.core.mesh.selection import Selection
 
 
@@ -51,15 +52,12 @@ def lay_strip(
     left, right = on + 0.5 * width * across, on - 0.5 * width * across
     if onto is not None:
         left, right = closest_places(onto, left)[0], closest_places(onto, right)[0]
-    first = mesh.n_points
-    left_number, right_number = first + 2 * np.arange(count + 1), first + 2 * np.arange(count + 1) + 1
+    builder = MeshBuilder(mesh)
+    numbers = builder.points(np.stack((left, right), axis=1).reshape(-1, 3))
+    left_number, right_number = numbers[::2], numbers[1::2]
     quads = np.stack((right_number[:-1], right_number[1:], left_number[1:], left_number[:-1]), axis=1)
-    outlines = Outlines(mesh.topology, np.zeros(mesh.n_faces, dtype=np.bool_))
-    outlines.put(np.full(count, 4), quads.ravel(), np.full(count, -1))
-    points = np.concatenate((mesh.points, np.stack((left, right), axis=1).reshape(-1, 3)))
-    topology, face_origin = outlines.build(len(points))
-    none = np.full(len(points) - mesh.n_points, -1, dtype=np.int64)
-    laid, origin = carry(mesh, topology, points, np.concatenate((np.arange(mesh.n_points), none)), face_origin)
+    builder.faces(quads)
+    laid, origin = builder.build()
     ends = np.array([left_number[0], right_number[0], left_number[-1], right_number[-1]])
     target, met = _ends_met(mesh, laid, ends, 0.5 * width if weld is None else weld)
     told = f"{count} quads; {met} of 4 end points welded."

@@ -9,10 +9,9 @@ from levelloop.core.errors import EditError
 from levelloop.core.forms.curves import Path, frames_along
 from levelloop.core.forms.primitives import corner_backwards, first_corner, grid_inside
 from levelloop.core.limits import check_fits
+from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.origins import Edit, carry
-from levelloop.core.mesh.outlines import Outlines
-from levelloop.core.mesh.selection import Selection
+from levelloop.core.mesh.origins import Edit
 
 ROUND_ROWS = 2  # rings between a pipe's end and the tip of a round cap
 
@@ -37,14 +36,12 @@ def pipe(mesh: Mesh, path: Path, places: Floats, sides: int, caps: str) -> Edit:
     circle = np.stack((np.cos(angle), np.sin(angle)), axis=1)
     rings = on[:, None] + radii[:, None, None] * np.einsum("sk,rkj->rsj", circle, frames[:, :2])
     count = len(rings)
-    number = mesh.n_points + np.arange(count * sides).reshape(count, sides)
+    builder = MeshBuilder(mesh)
+    number = builder.points(rings.reshape(-1, 3)).reshape(count, sides)
     low, high = (number, np.roll(number, -1, axis=0)) if path.closed else (number[:-1], number[1:])
     quads = np.stack((low, np.roll(low, -1, axis=1), np.roll(high, -1, axis=1), high), axis=2).reshape(-1, 4)
-    outlines = Outlines(mesh.topology, np.zeros(mesh.n_faces, dtype=np.bool_))
-    outlines.put(np.full(len(quads), 4), quads.ravel(), np.full(len(quads), -1))
-    points = [mesh.points, rings.reshape(-1, 3)]
+    builder.faces(quads)
     if not path.closed and caps != "open":
-        first_new = mesh.n_points + count * sides
         tips = _tips(path, places)
         # Both grids have their corners at the same places around.
         ends = (
@@ -53,24 +50,15 @@ def pipe(mesh: Mesh, path: Path, places: Floats, sides: int, caps: str) -> Edit:
         )
         for ring, outline, tip, corner in ends:
             if caps == "face":
-                outlines.put(np.array([sides]), ring, np.array([-1]))
+                builder.faces(ring[None])
             elif caps == "quads":
-                faces, inner = grid_inside(outline, ring, first_new, corner)
-                outlines.put(np.full(len(faces), 4), faces.ravel(), np.full(len(faces), -1))
-                points.append(inner)
-                first_new += len(inner)
+                faces, inner = grid_inside(outline, ring, builder.n_points, corner)
+                builder.points(inner)
+                builder.faces(faces)
             else:
-                fan = np.stack((ring, np.roll(ring, -1), np.full(sides, first_new)), axis=1)
-                outlines.put(np.full(sides, 3), fan.ravel(), np.full(sides, -1))
-                points.append(tip[None])
-                first_new += 1
-    places_of_all = np.concatenate(points)
-    topology, face_origin = outlines.build(len(places_of_all))
-    none = np.full(len(places_of_all) - mesh.n_points, -1, dtype=np.int64)
-    new_mesh, origin = carry(
-        mesh, topology, places_of_all, np.concatenate((np.arange(mesh.n_points), none)), face_origin
-    )
-    return Edit(new_mesh, Selection("faces", np.arange(mesh.n_faces, new_mesh.n_faces)), origin)
+                middle = np.repeat(builder.points(tip[None]), sides)
+                builder.faces(np.stack((ring, np.roll(ring, -1), middle), axis=1))
+    return builder.edit()
 
 
 # Helpers

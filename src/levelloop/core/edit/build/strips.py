@@ -13,10 +13,10 @@ from levelloop.core.errors import EditError
 from levelloop.core.geometry.offset import meet_planes
 from levelloop.core.geometry.planes import as_direction
 from levelloop.core.limits import check_fits
+from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.faces import face_normals, point_normals, unit
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.origins import Edit, carry
-from levelloop.core.mesh.outlines import Outlines
+from levelloop.core.mesh.origins import Edit
 from levelloop.core.mesh.selection import Selection
 from levelloop.core.progress import pieces
 
@@ -84,23 +84,16 @@ def strips_through(
     Selected after: the edges of the last layer, or where closed the edges themselves.
     """
     topology = mesh.topology
-    rows = row_numbers(base, mesh.n_points, len(layers))
-    if closed:
-        rows.append(base)
+    builder = MeshBuilder(mesh)
+    # The last row stands for the old edges, unless they are the last row themselves.
+    rows = [base, *(builder.points(layer) for layer in (layers if closed else layers[:-1]))]
+    rows.append(base if closed else builder.points(layers[-1], origin=base))
     # A quad beside a face runs along their edge the other way.
     quads = np.concatenate(
         [np.stack((low[second], low[first], high[first], high[second]), axis=1) for low, high in pairwise(rows)]
     )
-    outlines = Outlines(topology, np.zeros(mesh.n_faces, dtype=np.bool_))
-    outlines.put_grid(quads, np.tile(topology.edge_faces[edges, 0], len(rows) - 1), in_place=False)
-    points = np.concatenate((mesh.points, *layers))
-    new_topology, face_origin = outlines.build(len(points))
-    # The last row stands for the old edges, unless they are the last row themselves.
-    none = np.full((len(layers) - (0 if closed else 1)) * len(base), -1, dtype=np.int64)
-    last = base[:0] if closed else base
-    new_mesh, origin = carry(
-        mesh, new_topology, points, np.concatenate((np.arange(mesh.n_points), none, last)), face_origin
-    )
+    builder.faces(quads, np.tile(topology.edge_faces[edges, 0], len(rows) - 1))
+    new_mesh, origin = builder.build()
     moved = new_mesh.topology.find_edges(np.stack((rows[-1][first], rows[-1][second]), axis=1))
     return Edit(new_mesh, Selection("edges", moved), origin)
 
@@ -115,11 +108,6 @@ def pulled_out(base: Floats, by: Floats, steps: int, end_scale: float, piece: In
         middle = (sum_by(piece, layer, count) / size)[piece]
         layers.append(middle + (layer - middle) * (1.0 + (end_scale - 1.0) * step / steps))
     return layers
-
-
-def row_numbers(base: Integers, n_points: int, steps: int) -> list[Integers]:
-    """The numbers of the base's points and of those of each row that is added to a mesh."""
-    return [base, *(n_points + row * len(base) + np.arange(len(base)) for row in range(steps))]
 
 
 # Helpers

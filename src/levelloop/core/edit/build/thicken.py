@@ -13,10 +13,10 @@ from levelloop.core.errors import EditError
 from levelloop.core.forms.curves import path_of
 from levelloop.core.geometry.offset import even_offsets, meet_planes, told_off
 from levelloop.core.geometry.planes import as_vector
+from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.faces import face_normals, face_vectors, unit
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.origins import Edit, carry
-from levelloop.core.mesh.outlines import Outlines
+from levelloop.core.mesh.origins import Edit
 from levelloop.core.mesh.selection import Selection
 from levelloop.core.mesh.topology import Topology
 
@@ -64,51 +64,31 @@ def thicken(
     own &= np.bincount(region.fan_point, minlength=mesh.n_points)[region.fan_point] == 1
     outer_number = region.fan_point.copy()
     fresh = np.flatnonzero(~own)
-    outer_number[fresh] = mesh.n_points + np.arange(len(fresh))
-    inner_number = mesh.n_points + len(fresh) + np.arange(n_fans)
+    builder = MeshBuilder(mesh)
+    outer_number[fresh] = builder.points(outer[fresh], origin=region.fan_point[fresh])
+    inner_number = builder.points(inner, origin=region.fan_point)
     on_rim = np.flatnonzero(_on_rim(region, n_fans))
     rows = _rim_rows(mesh, region, outer, inner, on_rim, rim_steps, profile)
-    first = mesh.n_points + len(fresh) + n_fans
     numbers = [outer_number]
-    for row in range(len(rows)):
+    for row in rows:
         number = outer_number.copy()
-        number[on_rim] = first + row * len(on_rim) + np.arange(len(on_rim))
+        number[on_rim] = builder.points(row)
         numbers.append(number)
     numbers.append(inner_number)
     moved = mesh.points.copy()
     moved[region.fan_point[own]] = outer[own]
-    points = np.concatenate((moved, outer[fresh], inner, *rows))
-    point_origin = np.concatenate(
-        (
-            np.arange(mesh.n_points),
-            region.fan_point[fresh],
-            region.fan_point,
-            np.full(len(rows) * len(on_rim), -1, dtype=np.int64),
-        )
-    )
+    builder.move(moved)
 
-    outlines = Outlines(topology, mask_of(faces, mesh.n_faces))
     sizes = topology.face_sizes[faces]
-    outlines.put(sizes, outer_number[region.fan], faces, np.ones(len(faces), dtype=np.bool_))
+    builder.replace(sizes, outer_number[region.fan], faces)
     backwards, turned = _backwards(sizes, region.fan)
-    outlines.put(sizes, inner_number[backwards], faces)
+    builder.outlines(sizes, inner_number[backwards], faces)
     start, end = region.fan[region.rim], region.next_fan[region.rim]
     rim = [np.stack((low[start], high[start], high[end], low[end]), axis=1) for low, high in pairwise(numbers)]
     rim_face = topology.corner_face[region.corners[region.rim]]
     quads = np.concatenate(rim)
-    outlines.put(np.full(len(quads), 4), quads.ravel(), np.tile(rim_face, len(rim)))
-    new_topology, face_origin = outlines.build(len(points))
-    used = mask_of(np.concatenate((new_topology.corners, topology.wires.ravel())), len(points))
-    used[: mesh.n_points] |= topology.valence == 0
-    keep = np.flatnonzero(used)
-    number = np.cumsum(used) - 1
-    new_mesh, origin = carry(
-        mesh,
-        Topology.derived(new_topology.face_offsets, number[new_topology.corners], len(keep)),
-        points[keep],
-        point_origin[keep],
-        face_origin,
-    )
+    builder.faces(quads, np.tile(rim_face, len(rim)))
+    new_mesh, origin = builder.build(drop_unused=True)
     rim_faces = np.arange(new_mesh.n_faces - len(quads), new_mesh.n_faces)
     told = f"{_folded(mesh, faces, region, outer, inner, turned)} {told_off(off, inward + outward)}".strip()
     return Edit(new_mesh, Selection("faces", rim_faces), origin, told)

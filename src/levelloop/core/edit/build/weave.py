@@ -9,10 +9,10 @@ import numpy as np
 from levelloop.core.arrays import Floats, Integers, chains, inverse_of, sum_by
 from levelloop.core.edit.build.fill import directed, outlines_of
 from levelloop.core.errors import EditError
+from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.faces import unit
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.origins import Edit, carry, identity, mapped, through
-from levelloop.core.mesh.outlines import Outlines
+from levelloop.core.mesh.origins import Edit, identity, mapped, through
 from levelloop.core.mesh.selection import Selection
 
 
@@ -47,8 +47,7 @@ def weave(mesh: Mesh, selection: Selection, turn: int = 0, blend: float = 1.0) -
 
 def woven(mesh: Mesh, loops: list[tuple[Integers, int, int]], turn: int, blend: float) -> Edit:
     """Grids over loops: each its points in order, where its first corner is, and how many edges wide it is."""
-    outlines = Outlines(mesh.topology, np.zeros(mesh.n_faces, dtype=np.bool_))
-    points, first_new = [mesh.points], mesh.n_points
+    builder = MeshBuilder(mesh)
     for loop, corner, across in loops:
         count = len(loop)
         if count % 2:
@@ -58,18 +57,12 @@ def woven(mesh: Mesh, loops: list[tuple[Integers, int, int]], turn: int, blend: 
         grid = _grid(mesh, np.roll(loop, -(corner + turn)), across, count // 2 - across, blend)
         inside = grid.numbers < 0
         numbers = grid.numbers.copy()
-        numbers[inside] = first_new + np.arange(int(inside.sum()))
-        first_new += int(inside.sum())
-        points.append(grid.places[inside])
+        numbers[inside] = builder.points(grid.places[inside])
         quads = np.stack((numbers[:-1, :-1], numbers[:-1, 1:], numbers[1:, 1:], numbers[1:, :-1]), axis=2).reshape(
             -1, 4
         )
-        outlines.put(np.full(len(quads), 4), quads.ravel(), np.full(len(quads), -1))
-    places = np.concatenate(points)
-    topology, face_origin = outlines.build(len(places))
-    none = np.full(len(places) - mesh.n_points, -1, dtype=np.int64)
-    new_mesh, origin = carry(mesh, topology, places, np.concatenate((np.arange(mesh.n_points), none)), face_origin)
-    return Edit(new_mesh, Selection("faces", np.arange(mesh.n_faces, new_mesh.n_faces)), origin)
+        builder.faces(quads)
+    return builder.edit()
 
 
 def fill_with_quads(mesh: Mesh, selection: Selection, turn: int = 0) -> Edit:

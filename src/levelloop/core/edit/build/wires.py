@@ -9,14 +9,14 @@ from typing import Any
 import numpy as np
 
 from levelloop.core.arrays import Floats, Integers, sum_by
-from levelloop.core.edit.build.strips import pulled_out, row_numbers
+from levelloop.core.edit.build.strips import pulled_out
 from levelloop.core.errors import EditError
 from levelloop.core.geometry.planes import as_direction
+from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.faces import point_normals, unit
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.origins import Edit, carry
+from levelloop.core.mesh.origins import Edit
 from levelloop.core.mesh.selection import Selection
-from levelloop.core.mesh.topology import Topology
 
 
 def extrude_points(
@@ -49,16 +49,11 @@ def wires_through(mesh: Mesh, base: Integers, layers: Sequence[Floats], closed: 
 
     Selected after: the points of the last layer, or where closed the points themselves.
     """
-    rows = row_numbers(base, mesh.n_points, len(layers))
-    if closed:
-        rows.append(base)
-    points = np.concatenate((mesh.points, *layers))
-    topology = mesh.topology
+    builder = MeshBuilder(mesh)
+    rows = [base, *(builder.points(layer) for layer in (layers if closed else layers[:-1]))]
+    rows.append(base if closed else builder.points(layers[-1], origin=base))
     wires = np.concatenate([np.stack(pair, axis=1) for pair in pairwise(rows)])
-    taller = Topology.derived(topology.face_offsets, topology.corners, len(points)).with_wires(wires)
-    none = np.full((len(layers) - (0 if closed else 1)) * len(base), -1, dtype=np.int64)
-    point_origin = np.concatenate((np.arange(mesh.n_points), none, base[:0] if closed else base))
-    new_mesh, origin = carry(mesh, taller, points, point_origin, np.arange(mesh.n_faces))
+    new_mesh, origin = builder.build(more_wires=wires)
     return Edit(new_mesh, Selection("points", rows[-1]), origin)
 
 

@@ -9,10 +9,10 @@ from levelloop.core.edit.clean.quadding import quads_of
 from levelloop.core.edit.clean.take_out import take_out
 from levelloop.core.errors import EditError
 from levelloop.core.geometry.plane_figures import flat_axes
+from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.faces import edge_folds, face_normals, half_cross, unit
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.origins import Edit, carry, identity, mapped, through
-from levelloop.core.mesh.outlines import Outlines
+from levelloop.core.mesh.origins import Edit, identity, mapped, through
 from levelloop.core.mesh.selection import Selection
 from levelloop.core.words import counted
 
@@ -59,7 +59,7 @@ def _split(mesh: Mesh, large: Integers) -> Edit | None:
     """N-gons cut into quads; selected after: these. None where no cut is any good."""
     topology = mesh.topology
     normals = face_normals(topology, mesh.points)
-    outlines = Outlines(topology, mask_of(large, mesh.n_faces))
+    builder = MeshBuilder(mesh)
     pieces = 0
     for face in large.tolist():
         rim = topology.face(face)
@@ -68,15 +68,14 @@ def _split(mesh: Mesh, large: Integers) -> Edit | None:
         first = np.zeros(len(rings), dtype=np.bool_)
         first[0] = True
         sizes = np.array([len(ring) for ring in rings], dtype=np.int64)
-        outlines.put(sizes, rim[np.concatenate(rings)], np.full(len(rings), face), first)
+        builder.outlines(sizes, rim[np.concatenate(rings)], np.full(len(rings), face), first)
         pieces += len(rings) - 1
     if not pieces:
         return None
-    plain, face_origin = outlines.build(mesh.n_points)
-    new_mesh, origin = carry(mesh, plain, mesh.points, np.arange(mesh.n_points), face_origin)
+    new_mesh, origin = builder.build()
     many = len(large)
     told = f"{many} {'n-gon became' if many == 1 else 'n-gons became'} {many + pieces} faces."
-    return Edit(new_mesh, Selection("faces", np.flatnonzero(mask_of(large, mesh.n_faces)[face_origin])), origin, told)
+    return Edit(new_mesh, Selection("faces", np.flatnonzero(mask_of(large, mesh.n_faces)[origin.faces])), origin, told)
 
 
 def _joined(mesh: Mesh, faces: Integers, over: float) -> Edit | None:

@@ -6,15 +6,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, distinct, mask_of, offsets_from_sizes, ranges
+from levelloop.core.arrays import Floats, Integers, distinct, offsets_from_sizes, ranges
 from levelloop.core.errors import EditError
 from levelloop.core.geometry.plane_figures import area, cells, connected, crossings, flat_axes
+from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.faces import face_vectors
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.origins import Edit, carry, identity, through
-from levelloop.core.mesh.outlines import Outlines
+from levelloop.core.mesh.origins import Edit, identity, through
 from levelloop.core.mesh.selection import NOTHING, Selection, select_mask
-from levelloop.core.mesh.topology import Topology
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,33 +50,19 @@ def with_points_on_edges(mesh: Mesh, edges: Integers, ratios: Floats) -> tuple[E
     place = np.where(along[owner], step, extra[owner] - 1 - step)
     out[slot[owner] + 1 + step] = first[edge[owner]] + place
     sizes = np.add.reduceat(1 + extra, offsets_from_sizes(topology.face_sizes[faces])[:-1]) if len(faces) else faces
-    outlines = Outlines(topology, touched)
-    outlines.put(sizes, out, faces, np.ones(len(faces), dtype=np.bool_))
+    builder = MeshBuilder(mesh)
+    builder.replace(sizes, out, faces)
     ends = mesh.points[topology.edges[edges]]
-    places = ends[:, 0] + ratios[:, None] * (ends[:, 1] - ends[:, 0])
-    points = np.concatenate((mesh.points, places))
-    new = mesh.n_points + np.arange(len(edges))
-    new_topology, face_origin = outlines.build(len(points))
-    on_edge = np.concatenate((np.full(mesh.n_points, -1, dtype=np.int64), edges))
+    new = builder.points(ends[:, 0] + ratios[:, None] * (ends[:, 1] - ends[:, 0]), on_edge=edges)
     split = topology.wire_edges & (count > 0)
-    wires = topology.wires
+    wires, pieces = topology.wires, []
     if split.any():
         wires = wires[~split[topology.find_edges(wires)]]
         for wire in np.flatnonzero(split).tolist():
             start, end = topology.edges[wire]
             chain = np.concatenate(([start], new[edges == wire], [end]))
-            new_topology = new_topology.with_wires(
-                np.concatenate((new_topology.wires, np.stack((chain[:-1], chain[1:]), axis=1)))
-            )
-    new_mesh, origin = carry(
-        mesh,
-        new_topology,
-        points,
-        np.concatenate((np.arange(mesh.n_points), np.full(len(new), -1))),
-        face_origin,
-        on_edge,
-        wires=wires,
-    )
+            pieces.append(np.stack((chain[:-1], chain[1:]), axis=1))
+    new_mesh, origin = builder.build(wires=wires, more_wires=np.concatenate(pieces) if pieces else None)
     return Edit(new_mesh, NOTHING, origin), new
 
 
@@ -91,13 +76,12 @@ def divide_by_chords(mesh: Mesh, faces: Integers, first: Integers, second: Integ
         return Edit(mesh, Selection("edges", faces), identity(mesh))
     low, high = np.minimum(first, second), np.maximum(first, second)
     start, size = topology.face_offsets[faces], topology.face_sizes[faces]
-    outlines = Outlines(topology, mask_of(faces, mesh.n_faces))
+    builder = MeshBuilder(mesh)
     for begin, many, in_place in ((high, size - (high - low) + 1, True), (low, high - low + 1, False)):
         step = ranges(begin - start, many)
         corner = np.repeat(start, many) + step % np.repeat(size, many)
-        outlines.put(many, topology.corners[corner], faces, np.full(len(faces), in_place))
-    new_topology, face_origin = outlines.build(mesh.n_points)
-    new_mesh, origin = carry(mesh, new_topology, mesh.points, np.arange(mesh.n_points), face_origin)
+        builder.outlines(many, topology.corners[corner], faces, np.full(len(faces), in_place))
+    new_mesh, origin = builder.build()
     return Edit(new_mesh, select_mask("edges", origin.edges < 0), origin)
 
 
@@ -107,24 +91,15 @@ def divide_by_figures(mesh: Mesh, figures: list[Figure], inner: Integers) -> Edi
     inner: points that lie inside faces and belong to none yet. Selected after: the new edges.
     Raises EditError where lines cross each other or leave their face.
     """
-    topology = mesh.topology
-    outlines = Outlines(topology, mask_of(np.array([figure.face for figure in figures], dtype=np.int64), mesh.n_faces))
-    normals = face_vectors(topology, mesh.points)
+    builder = MeshBuilder(mesh)
+    normals = face_vectors(mesh.topology, mesh.points)
     for figure in figures:
         rings = _cells_of(mesh, figure, normals[figure.face])
         sizes = np.array([len(ring) for ring in rings], dtype=np.int64)
         first = np.zeros(len(rings), dtype=np.bool_)
         first[0] = True
-        outlines.put(sizes, np.concatenate(rings), np.full(len(rings), figure.face), first)
-    new_topology, face_origin = outlines.build(mesh.n_points)
-    new_mesh, origin = carry(
-        mesh,
-        new_topology,
-        mesh.points,
-        np.arange(mesh.n_points),
-        face_origin,
-        placed=mask_of(inner, mesh.n_points),
-    )
+        builder.outlines(sizes, np.concatenate(rings), np.full(len(rings), figure.face), first)
+    new_mesh, origin = builder.build(in_faces=inner)
     return Edit(new_mesh, select_mask("edges", origin.edges < 0), origin)
 
 
@@ -135,16 +110,9 @@ def then(first: Edit, second: Edit) -> Edit:
 
 def with_inner_points(mesh: Mesh, places: Floats) -> tuple[Edit, Integers]:
     """The mesh with points more that nothing uses yet, and their numbers."""
-    points = np.concatenate((mesh.points, places))
-    new = mesh.n_points + np.arange(len(places))
-    topology = Topology.derived(mesh.topology.face_offsets, mesh.topology.corners, len(points))
-    new_mesh, origin = carry(
-        mesh,
-        topology,
-        points,
-        np.concatenate((np.arange(mesh.n_points), np.full(len(new), -1))),
-        np.arange(mesh.n_faces),
-    )
+    builder = MeshBuilder(mesh)
+    new = builder.points(places)
+    new_mesh, origin = builder.build()
     return Edit(new_mesh, NOTHING, origin), new
 
 

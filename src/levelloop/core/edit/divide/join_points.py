@@ -6,9 +6,9 @@ import numpy as np
 
 from levelloop.core.arrays import mask_of, ranges
 from levelloop.core.errors import EditError
+from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.origins import Edit, carry
-from levelloop.core.mesh.outlines import Outlines
+from levelloop.core.mesh.origins import Edit
 from levelloop.core.mesh.selection import Selection, select_mask
 
 
@@ -41,7 +41,7 @@ def join_points(mesh: Mesh, selection: Selection) -> Edit:
     if not split.any():
         shared = "share no face" if not (per_face >= 2).any() else "are neighbours already"
         raise EditError(f"Nothing to join: the selected points {shared}.")
-    outlines = Outlines(topology, split)
+    builder = MeshBuilder(mesh)
     # What each gap cuts off.
     cuts = np.flatnonzero(far & split[face])
     start = topology.face_offsets[face[cuts]]
@@ -51,16 +51,10 @@ def join_points(mesh: Mesh, selection: Selection) -> Edit:
     in_place = np.zeros(len(cuts), dtype=np.bool_)
     first = np.unique(face[cuts], return_index=True)[1]
     in_place[first] = pairs[face[cuts[first]]]
-    outlines.put(size, topology.corners[places], face[cuts], in_place)
+    builder.outlines(size, topology.corners[places], face[cuts], in_place)
     # What is left in the middle where there are three points and more.
     middle = split[face] & ~pairs[face]
     middle_faces = np.flatnonzero(split & ~pairs)
-    outlines.put(
-        per_face[middle_faces],
-        topology.corners[corner[middle]],
-        middle_faces,
-        np.ones(len(middle_faces), dtype=np.bool_),
-    )
-    new_topology, face_origin = outlines.build(mesh.n_points)
-    new_mesh, origin = carry(mesh, new_topology, mesh.points, np.arange(mesh.n_points), face_origin)
+    builder.replace(per_face[middle_faces], topology.corners[corner[middle]], middle_faces)
+    new_mesh, origin = builder.build()
     return Edit(new_mesh, select_mask("edges", origin.edges < 0), origin)

@@ -7,10 +7,11 @@ import numpy as np
 from levelloop.core.arrays import Booleans, Floats, Integers, inverse_of
 from levelloop.core.errors import EditError
 from levelloop.core.limits import check_fits
+from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.faces import edge_lengths
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.origins import Edit, carry
-from levelloop.core.mesh.outlines import Outlines, outline_with_cuts
+from levelloop.core.mesh.origins import Edit
+from levelloop.core.mesh.outlines import outline_with_cuts
 from levelloop.core.mesh.selection import Selection, select_mask
 from levelloop.core.mesh.topology import Topology
 
@@ -60,23 +61,16 @@ def run_loop(
 
     faces_cut = np.zeros(topology.n_faces, dtype=np.bool_)
     faces_cut[topology.corner_face[cut[topology.corner_edge]]] = True
-    outlines = Outlines(topology, faces_cut)
-    inner = _cut_quads(topology, ring, faces_cut, outlines, places, mesh, len(edges))
+    builder = MeshBuilder(mesh)
+    builder.points(on_edges.reshape(-1, 3), on_edge=np.repeat(edges, per_edge))
+    builder.points(_cut_quads(topology, ring, faces_cut, builder, places, mesh, len(edges)))
     others = np.flatnonzero(faces_cut & ~_crossed(topology, cut))
     if len(others):
         sizes, corners = outline_with_cuts(topology, others, cut, first_new, per_edge, forward)
-        outlines.put(sizes, corners, others, np.ones(len(others), dtype=np.bool_))
-    points = np.concatenate((mesh.points, on_edges.reshape(-1, 3), inner))
-    new_topology, face_origin = outlines.build(len(points))
-    none = np.full(len(points) - mesh.n_points, -1, dtype=np.int64)
-    on_edge = np.full(len(points), -1, dtype=np.int64)
-    on_edge[mesh.n_points : mesh.n_points + edges.size * per_edge] = np.repeat(edges, per_edge)
-    new_mesh, origin = carry(
-        mesh, new_topology, points, np.concatenate((np.arange(mesh.n_points), none)), face_origin, on_edge
-    )
-    ends = new_mesh.topology.edges
-    is_loop = (ends >= mesh.n_points).all(axis=1)
-    is_loop &= (on_edge[ends[:, 0]] != on_edge[ends[:, 1]]) | (on_edge[ends[:, 0]] < 0)
+        builder.replace(sizes, corners, others)
+    new_mesh, origin = builder.build()
+    # New edges but for those along the old ones.
+    is_loop = (new_mesh.topology.edges >= mesh.n_points).all(axis=1) & (origin.edges < 0)
     message = ""
     if len(others):
         quads_too = " at the end of the selection" if within_selection else " with other than four sides"
@@ -199,12 +193,12 @@ def _cut_quads(
     topology: Topology,
     ring: _Ring,
     faces_cut: Booleans,
-    outlines: Outlines,
+    builder: MeshBuilder,
     places: Floats,
     mesh: Mesh,
     n_cut: int,
 ) -> Floats:
-    """Puts the strips of cut quads into outlines; returns the points inside quads that are cut both ways."""
+    """Puts the strips of cut quads into the builder; returns the points inside quads that are cut both ways."""
     first_corner = topology.face_offsets[:-1]
     quads = np.flatnonzero(faces_cut & _crossed(topology, ring.cut))
     cut = ring.cut[topology.corner_edge]
@@ -214,7 +208,7 @@ def _cut_quads(
         corner = first_corner[faces][:, None] + (np.arange(4) + turn) % 4
         low = _side(topology, ring, corner[:, 0], False)
         high = _side(topology, ring, corner[:, 2], True)
-        _put_strips(outlines, low, high, faces)
+        _put_strips(builder, low, high, faces)
     faces = quads[one_way & other_way]
     if len(faces) == 0:
         return np.zeros((0, 3))
@@ -231,7 +225,7 @@ def _cut_quads(
     ]
     rows.append(top)
     low_side, high_side = np.concatenate(rows[:-1]), np.concatenate(rows[1:])
-    _put_strips(outlines, low_side, high_side, np.tile(faces, count + 1))
+    _put_strips(builder, low_side, high_side, np.tile(faces, count + 1))
     across = places[inverse_of(np.flatnonzero(ring.cut), topology.n_edges)]
 
     def ratios(side: Integers, against: bool) -> Floats:
@@ -258,7 +252,7 @@ def _side(topology: Topology, ring: _Ring, corner: Integers, against: bool) -> I
     return side[:, ::-1] if against else side
 
 
-def _put_strips(outlines: Outlines, low: Integers, high: Integers, faces: Integers) -> None:
+def _put_strips(builder: MeshBuilder, low: Integers, high: Integers, faces: Integers) -> None:
     """One quad between each two neighbours of low and high: (q, n) each."""
     strips = np.stack((low[:, :-1], low[:, 1:], high[:, 1:], high[:, :-1]), axis=2)
-    outlines.put_grid(strips.reshape(-1, 4), np.repeat(faces, low.shape[1] - 1))
+    builder.split(strips.reshape(-1, 4), np.repeat(faces, low.shape[1] - 1))

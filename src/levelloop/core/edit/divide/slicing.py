@@ -19,10 +19,11 @@ from levelloop.core.errors import EditError
 from levelloop.core.geometry.plane_figures import area, cells, connected, flat_axes, inside
 from levelloop.core.geometry.planes import as_plane
 from levelloop.core.limits import check_fits
+from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.faces import face_centres, face_normals
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.origins import Edit, carry, identity, mapped
-from levelloop.core.mesh.outlines import Outlines, drop_faces
+from levelloop.core.mesh.origins import Edit, identity, mapped
+from levelloop.core.mesh.outlines import drop_faces
 from levelloop.core.mesh.selection import Selection, faces_of
 from levelloop.core.progress import pieces
 from levelloop.core.tolerance import last_place
@@ -199,13 +200,11 @@ def _capped(mesh: Mesh, point: Floats, normal: Floats, slack: float) -> Edit:
         if whole
     ]
     axes = flat_axes(-normal)
-    outlines = Outlines(topology, np.zeros(mesh.n_faces, dtype=np.bool_))
+    builder = MeshBuilder(mesh)
     rings = _caps([loop for loop in loops if len(loop) > 2], mesh.points @ axes.T)
     for ring in rings:
-        outlines.put(np.array([len(ring)]), ring, np.array([-1]))
-    new_topology, face_origin = outlines.build(mesh.n_points)
-    new_mesh, origin = carry(mesh, new_topology, mesh.points, np.arange(mesh.n_points), face_origin)
-    return Edit(new_mesh, Selection("faces", np.arange(mesh.n_faces, new_mesh.n_faces)), origin)
+        builder.faces(ring[None])
+    return builder.edit()
 
 
 def _caps(loops: list[Integers], places: Floats) -> list[Integers]:

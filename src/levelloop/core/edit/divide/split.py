@@ -10,9 +10,9 @@ from levelloop.core.arrays import Floats, Integers, distinct, mask_of, offsets_f
 from levelloop.core.edit.divide.divide_faces import divide_by_chords, then, with_points_on_edges
 from levelloop.core.errors import EditError
 from levelloop.core.limits import check_fits
+from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.origins import Edit, carry, identity, mapped
-from levelloop.core.mesh.outlines import Outlines
+from levelloop.core.mesh.origins import Edit, identity, mapped
 from levelloop.core.mesh.selection import Selection
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.progress import pieces
@@ -127,19 +127,14 @@ def _split_once(mesh: Mesh, faces: Integers, smooth: float) -> Edit:
     old = edit.mesh
     sizes = topology.face_sizes[faces]
     starts = offsets_from_sizes(sizes)[:-1]
-    centre = old.n_points + np.repeat(np.arange(len(faces)), sizes)
+    builder = MeshBuilder(old)
     places = np.add.reduceat(mesh.points[topology.corners[corners]], starts) / sizes[:, None]
+    centre = np.repeat(builder.points(places, in_faces=True), sizes)
     here, ahead = topology.corners[corners], middle[topology.corner_edge[corners]]
     behind = middle[topology.corner_edge[topology.previous_corner[corners]]]
     quads = np.stack((here, ahead, centre, behind), axis=1)
-    outlines = Outlines(old.topology, mask_of(faces, mesh.n_faces))
-    outlines.put_grid(quads, np.repeat(faces, sizes))
-    points = np.concatenate((old.points, places))
-    new_topology, face_origin = outlines.build(len(points))
-    point_origin = np.concatenate((np.arange(old.n_points), np.full(len(faces), -1)))
-    new_mesh, origin = carry(
-        old, new_topology, points, point_origin, face_origin, placed=np.arange(len(points)) >= old.n_points
-    )
+    builder.split(quads, np.repeat(faces, sizes))
+    new_mesh, origin = builder.build()
     new = np.flatnonzero(mask_of(faces, old.n_faces)[origin.faces])
     result = then(edit, Edit(new_mesh, Selection("faces", new), origin))
     if smooth <= 0:

@@ -14,12 +14,12 @@ from itertools import pairwise
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, distinct, inverse_of
+from levelloop.core.arrays import Booleans, Floats, Integers, distinct
 from levelloop.core.errors import EditError
+from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.faces import edge_lengths
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.origins import Edit, carry
-from levelloop.core.mesh.outlines import Outlines
+from levelloop.core.mesh.origins import Edit
 from levelloop.core.mesh.selection import select_mask
 from levelloop.core.mesh.topology import Topology
 
@@ -92,40 +92,30 @@ def divided(mesh: Mesh, lines: Lines) -> tuple[Edit, int]:
     Selected after: the lines beside what was held and what they went on as.
     """
     topology = mesh.topology
-    n = mesh.n_points
+    builder = MeshBuilder(mesh)
     slots = np.flatnonzero(lines.cut > 0)
-    at_slot = inverse_of(slots, 2 * topology.n_edges)
-    at_slot[slots] += n
     edge, far = slots // 2, slots % 2
     ends = topology.edges[edge]
     here, there = mesh.points[ends[np.arange(len(ends)), far]], mesh.points[ends[np.arange(len(ends)), 1 - far]]
     along = there - here
     length = np.maximum(np.linalg.norm(along, axis=1, keepdims=True), 1e-300)
-    on_edges = here + along * (lines.cut[slots][:, None] / length)
+    at_slot = np.full(2 * topology.n_edges, -1, dtype=np.int64)
+    at_slot[slots] = builder.points(here + along * (lines.cut[slots][:, None] / length), on_edge=edge)
     both = np.flatnonzero(lines.beside & lines.beside[topology.previous_corner])
-    at_inner = inverse_of(both, topology.n_corners)
-    at_inner[both] += n + len(slots)
-    inner = _inner_places(mesh, lines, both)
-    points = np.concatenate((mesh.points, on_edges, inner))
+    at_inner = np.full(topology.n_corners, -1, dtype=np.int64)
+    at_inner[both] = builder.points(_inner_places(mesh, lines, both), in_faces=True)
     touched = np.zeros(topology.n_faces, dtype=np.bool_)
     touched[topology.corner_face[lines.beside]] = True
     cut_edge = np.asarray((lines.cut.reshape(-1, 2) > 0).any(axis=1))
     touched[topology.corner_face[cut_edge[topology.corner_edge]]] = True
-    outlines = Outlines(topology, touched)
     quads = np.flatnonzero(touched & (topology.face_sizes == 4))
-    _put_quads(outlines, topology, lines, quads, at_slot, at_inner)
+    _put_quads(builder, topology, lines, quads, at_slot, at_inner)
     ended = 0
     for face in np.flatnonzero(touched & (topology.face_sizes != 4)).tolist():
-        ended += _put_other(outlines, topology, lines, face, at_slot, at_inner)
-    new_topology, face_origin = outlines.build(len(points))
-    point_origin = np.concatenate((np.arange(n), np.full(len(points) - n, -1)))
-    on_edge = np.full(len(points), -1, dtype=np.int64)
-    on_edge[n : n + len(slots)] = edge
-    placed = np.zeros(len(points), dtype=np.bool_)
-    placed[n + len(slots) :] = True
-    new_mesh, origin = carry(mesh, new_topology, points, point_origin, face_origin, on_edge, placed=placed)
-    pair = new_mesh.topology.edges
-    is_line = (pair >= n).all(axis=1) & ((on_edge[pair[:, 0]] != on_edge[pair[:, 1]]) | (on_edge[pair[:, 0]] < 0))
+        ended += _put_other(builder, topology, lines, face, at_slot, at_inner)
+    new_mesh, origin = builder.build()
+    # New edges but for those along the old ones.
+    is_line = (new_mesh.topology.edges >= mesh.n_points).all(axis=1) & (origin.edges < 0)
     return Edit(new_mesh, select_mask("edges", is_line), origin), ended
 
 
@@ -242,7 +232,7 @@ def _inner_places(mesh: Mesh, lines: Lines, corners: Integers) -> Floats:
 
 
 def _put_quads(
-    outlines: Outlines, topology: Topology, lines: Lines, quads: Integers, at_slot: Integers, at_inner: Integers
+    builder: MeshBuilder, topology: Topology, lines: Lines, quads: Integers, at_slot: Integers, at_inner: Integers
 ) -> None:
     corner = topology.face_offsets[:-1][quads][:, None] + np.arange(4)
     beside, turn = lines.beside[corner], lines.turn[corner]
@@ -256,7 +246,7 @@ def _put_quads(
         of_kind = np.flatnonzero(code == one)
         cells = np.array(_cells(int(one)))
         faces = named[of_kind][:, cells].reshape(-1, 4)
-        outlines.put_grid(faces, np.repeat(quads[of_kind], len(cells)))
+        builder.split(faces, np.repeat(quads[of_kind], len(cells)))
 
 
 @cache
@@ -291,7 +281,7 @@ def _cells(code: int) -> tuple[tuple[int, int, int, int], ...]:
 
 
 def _put_other(
-    outlines: Outlines, topology: Topology, lines: Lines, face: int, at_slot: Integers, at_inner: Integers
+    builder: MeshBuilder, topology: Topology, lines: Lines, face: int, at_slot: Integers, at_inner: Integers
 ) -> bool:
     """A face with other than four sides: inset where it is held all around, else with a point more; whether so."""
     corner = np.arange(topology.face_offsets[face], topology.face_offsets[face + 1])
@@ -299,12 +289,12 @@ def _put_other(
     if lines.beside[corner].all():
         inner = at_inner[corner]
         sides = np.stack((ring, np.roll(ring, -1), np.roll(inner, -1), inner), axis=1)
-        outlines.put(np.array([len(inner)]), inner, np.array([face]), np.array([True]))
-        outlines.put_grid(sides, np.full(len(sides), face), in_place=False)
+        builder.replace(np.array([len(inner)]), inner, np.array([face]))
+        builder.faces(sides, np.full(len(sides), face))
         return False
     out: list[int] = []
     for half, point in zip(corner.tolist(), ring.tolist(), strict=True):
         slot = int(topology.corner_slot[half])
         out += [point, *(int(at_slot[one]) for one in (slot, slot ^ 1) if lines.cut[one] > 0)]
-    outlines.put(np.array([len(out)]), np.array(out), np.array([face]), np.array([True]))
+    builder.replace(np.array([len(out)]), np.array(out), np.array([face]))
     return True
