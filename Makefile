@@ -4,7 +4,7 @@ PYTHON := $(VENV)/bin/python
 # The window's tests and pictures need a screen with OpenGL; Xvfb with software rendering is one.
 SCREEN := QT_QPA_PLATFORM=xcb LIBGL_ALWAYS_SOFTWARE=1 xvfb-run -a -s "-screen 0 1600x1200x24"
 
-WINDOW_TESTS := $(shell grep -ls "PySide6\|Hands\|^from levelloop.app.main" tests/test_*.py)
+WINDOW_TESTS := $(shell grep -ls "PySide6\|Hands\|^from levelloop.app" tests/test_*.py)
 
 .PHONY: setup demo test test-fast lint bench screenshots clean
 

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QApplication
 
 from levelloop.app.main import application
 from levelloop.core.mesh.selection import Selection
+from levelloop.document.operations import REGISTRY
 from levelloop.document.session import Session
 
 pytestmark = pytest.mark.skipif(
@@ -511,7 +512,7 @@ def test_the_handle_goes_along_other_axes_and_in_planes(empty: Hands) -> None:
     empty.window.on_view.set_axes("world")
     empty.window.on_view.set_pivot("last")
     empty.window.start("rotate")
-    assert empty.window.sentence.numbers("rotate")["pivot"] == "last"
+    assert empty.window.sentence.numbers(REGISTRY["rotate"])["pivot"] == "last"
     empty.window.on_view.set_pivot("anchor")
     assert "no anchor yet" in empty.window.message
     empty.window.on_view.set_pivot("middle")

@@ -197,7 +197,7 @@ def keys(text: str) -> None:
 
 def test_a_number_is_typed_to_its_end_although_its_first_digit_runs_the_operation(empty: Hands, image: Path) -> None:
     empty.session.do("add_guide", path=str(image), width=80)
-    empty.window.sentence.start("calibrate_guide", {"start": (-20, 0), "end": (20, 0), "length": 1.0}, True)
+    empty.window.sentence.start(REGISTRY["calibrate_guide"], {"start": (-20, 0), "end": (20, 0), "length": 1.0}, True)
     empty.window.sentence.focus("length")
     keys("120")
     empty.key(Qt.Key.Key_Return)

@@ -154,7 +154,7 @@ def guides(window: Window) -> None:
     window.view.frame(everything=True)
     window.view.camera.distance *= 1.5
     window.session.do("set_guide", name="bee, side", standing=True)
-    window.on_view.keep_camera()
+    window.start("keep_camera")
     window.on_view.move_guide()
 
 

@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 
 from levelloop.app.commands.file import FileCommands
 from levelloop.app.commands.finder import Command, Finder
-from levelloop.app.commands.menus import build_menus, fitting_menu
+from levelloop.app.commands.menus import build_menus, fitting_menu, show_about, show_keys
 from levelloop.app.commands.part import PartCommands
 from levelloop.app.commands.recipe import RecipeCommands
 from levelloop.app.commands.reviewing import Reviewing
@@ -31,10 +31,11 @@ from levelloop.app.commands.view import ViewCommands
 from levelloop.app.defects import told_defect
 from levelloop.app.jobs import Later, Runner
 from levelloop.app.panels.build_line import BuildLine, Stop
+from levelloop.app.panels.panel import Panel
 from levelloop.app.panels.panels import HistoryPanel, ReviewPanel
 from levelloop.app.panels.parts import PartsPanel
 from levelloop.app.panels.readout import readout, shortly, strays, without
-from levelloop.app.panels.sentence_bar import TRANSFORMS, SentenceBar
+from levelloop.app.panels.sentence_bar import SentenceBar
 from levelloop.app.panels.tool_rack import ToolRack
 from levelloop.app.theme import BENCH, THEMES, plain_label, style_sheet, text_font
 from levelloop.app.view.panes import Panes
@@ -48,31 +49,6 @@ from levelloop.document.registry import Operation
 from levelloop.document.running import State, why_not
 from levelloop.document.session import Session
 
-# What an operation starts with in the window where its own default would show nothing.
-STARTERS: dict[str, dict[str, Any]] = {
-    "extrude": {"distance": 5.0},
-    "array": {"move": (20.0, 0.0, 0.0)},
-    "helix": {"turns": 2.0},
-    "step_array": {"move": (20.0, 0.0, 0.0)},
-    "step_helix": {"turns": 2.0},
-}
-# What cannot run before a word is typed.
-NEED_WORDS = (
-    "rename_part",
-    "set_value",
-    "set_material",
-    "keep_set",
-    "select_set",
-    "select_where",
-    "boolean",
-    "extrude_along",
-    "group_part",
-    "set_part",
-    "set_guide",
-    "set_camera",
-    "remove_camera",
-    "copy_recipe",
-)
 TAP = 250  # milliseconds; a longer press of Space is a peek
 REPEAT = 40  # milliseconds within which a key that comes down again was never let go: the keyboard repeats it
 
@@ -82,7 +58,7 @@ class Window(QMainWindow):
 
     def __init__(self, session: Session) -> None:
         super().__init__()
-        self.session = session
+        self.session: Session = session
         self.theme = BENCH
         self.setMinimumSize(1024, 700)
         self.runner = Runner(lambda widget: isinstance(widget, Viewport), self)
@@ -90,18 +66,26 @@ class Window(QMainWindow):
         session.runs = self.runner.run_job
         self._later = Later(self)
         self.stage = Stage(session)
-        self.panes = Panes(session, self.stage, self.theme)
+        self.panes: Panes = Panes(session, self.stage, self.theme)
         self.sentence = SentenceBar(session)
-        self.rack = ToolRack()
+        self.rack = ToolRack(session, lambda: self.panes.hands.mode)
         self.parts = PartsPanel(session, self.theme)
         self.history = HistoryPanel(session, self.theme)
-        self.review = ReviewPanel(self.theme)
-        self.line = BuildLine(session, self.stage, self.theme)
+        self.review: ReviewPanel = ReviewPanel(self.theme)
+        self.line: BuildLine = BuildLine(session, self.stage, self.theme)
+        self.panels: tuple[Panel, ...] = (
+            self.sentence,
+            self.rack,
+            self.parts,
+            self.history,
+            self.review,
+            self.line,
+        )
         self.commands: list[Command] = []
         self._last_used: dict[str, dict[str, Any]] = {}
-        self.on_files = FileCommands(self)
-        self.on_parts = PartCommands(self)
-        self.on_view = ViewCommands(self)
+        self.on_files: FileCommands = FileCommands(self)
+        self.on_parts: PartCommands = PartCommands(self)
+        self.on_view: ViewCommands = ViewCommands(self)
         self.on_recipe = RecipeCommands(self)
         self._space_down = False
         self._build_layout()
@@ -111,7 +95,7 @@ class Window(QMainWindow):
         head_row.setContentsMargins(4, 3, 12, 3)
         bar = QMenuBar(head)
         build_menus(self, bar)
-        self.finder = Finder(lambda: self.commands, self.tell, self)
+        self.finder: Finder = Finder(lambda: self.commands, self.tell, self)
         head_row.addWidget(bar, 1)
         head_row.addWidget(self.finder)
         self.setMenuWidget(head)
@@ -152,54 +136,42 @@ class Window(QMainWindow):
 
     def start(self, key: str) -> None:
         """Begins an operation as its menu entry, tool or key does."""
-        several = self.session.document.parts and len(self.session.selection) > 1
-        if key == "join_points" and several and self.session.selection.kind != "points":
-            # One key for both: what is selected says which.
-            key = "bridge"
-        by_hand = {
-            "add_guide": self.on_view.ask_guide,
-            "keep_camera": self.on_view.keep_camera,
-            "calibrate_guide": self.on_view.calibrate_guide,
-            "move_step": self.on_recipe.move_right,
-            "enable_step": self.on_recipe.switch,
-            "remove_step": self.on_recipe.remove,
-        }
-        if key in by_hand:
-            by_hand[key]()
-            return
         operation = REGISTRY[key]
-        if not self.session.document.parts and operation.acts_on not in ("form", "document"):
+        document, selected = self.session.document, self.session.selection
+        if document.parts and len(selected) > 1 and selected.kind in operation.instead:
+            operation = REGISTRY[operation.instead[selected.kind]]
+        take = self.on_view.tools.get(operation.tool) or self.on_recipe.tools.get(operation.tool)
+        if take is not None and operation.acts_on != "cage":
+            take(operation)
+            return
+        if not document.parts and operation.acts_on not in ("form", "document"):
             self.tell("There is no part yet; add a form first.")
             return
-        if operation.acts_on == "selection" and key not in NEED_WORDS:
-            self.attempt(lambda: self.session.do(key))
+        if operation.acts_on == "selection" and not operation.waits:
+            self.attempt(lambda: self.session.do(operation.key))
             return
         reason = self.why_not(operation)
-        if key == "run_loop" and len(self.session.selection) == 0:
-            self.on_view.run_loop()
-            return
-        if reason:
+        picks = take is not None and not operation.drawn and len(selected) == 0
+        if reason and not picks:
             self.tell(reason)
             return
         self.tell("")
         self.panes.hands.tool = None
-        if operation.drawn:
-            {"nudge": self.on_view.nudge, "cut": self.on_view.cut, "lay_strip": self.on_view.lay_strip}[key]()
+        if take is not None and (operation.drawn or picks):
+            take(operation)
             return
-        waiting = key in TRANSFORMS or key in NEED_WORDS
-        self.view.mode = key if key in TRANSFORMS else None  # type: ignore[assignment]
-        starter = {} if waiting else STARTERS.get(key, {})
-        if key in TRANSFORMS:
-            starter = self.on_view.begins_with(key)
-        last = {} if waiting else self._last_used.get(key, {})
-        done = self.attempt(lambda: self.sentence.start(key, {**starter, **last}, waiting))
+        self.view.mode = operation.handle or None
+        waits = operation.waits or bool(operation.handle)
+        begins = self.on_view.begins_with(operation) if operation.handle else operation.begins_with
+        last = {} if waits else self._last_used.get(operation.key, {})
+        done = self.attempt(lambda: self.sentence.start(operation, {**begins, **last}, waits))
         if not done and last:
             # What was last typed does not fit here; what the operation begins with may.
-            done = self.attempt(lambda: self.sentence.start(key, starter, waiting))
+            done = self.attempt(lambda: self.sentence.start(operation, begins, waits))
         if done and operation.acts_on == "form":
             # Everything, since the new part may stand inside another.
             self.view.frame(everything=True)
-        self._refresh_tools()
+        self.rack.refresh()
         self.panes.refresh()
 
     def why_not(self, operation: Operation) -> str:
@@ -258,10 +230,10 @@ class Window(QMainWindow):
         session.runs = self.runner.run_job
         self.stage.forget()
         self.panes.set_session(session)
-        for part in (self.stage, self.sentence, self.parts, self.history, self.line):
-            part.session = session
+        self.stage.session = session
+        for panel in self.panels:
+            panel.follow(session)
         session.changed.connect(self._changed)
-        self.sentence.close_fields()
         self.panes.hands.tool = None
         self.view.mode = None
         self.view.hover = None
@@ -424,10 +396,9 @@ class Window(QMainWindow):
             self.on_recipe.follow(old.document, new.document)
             self.stage.refresh()
             self.reviewing.soon()
-            if new.key and new.parameters is not old.parameters and REGISTRY[new.key].acts_on == "cage":
-                self._last_used[new.key] = {
-                    name: value for name, value in new.parameters.items() if new.key not in TRANSFORMS
-                }
+            operation = REGISTRY[new.key] if new.key else None
+            if operation and new.parameters is not old.parameters and operation.acts_on == "cage":
+                self._last_used[new.key] = {} if operation.handle else dict(new.parameters)
         self.on_view.follow_cameras(old.document, new.document)
         self.view.hover = None
         kind = new.selection(new.document.active).kind
@@ -436,18 +407,11 @@ class Window(QMainWindow):
         self._refresh_all()
 
     def _refresh_all(self) -> None:
-        self.sentence.refresh()
-        self.parts.refresh()
-        self.history.refresh()
-        self.line.update()
-        self._refresh_tools()
+        for panel in self.panels:
+            panel.refresh()
         self._refresh_readout()
         self.refresh_title()
         self.panes.refresh()
-
-    def _refresh_tools(self) -> None:
-        has_part = bool(self.session.document.parts)
-        self.rack.refresh(self.session.selection if has_part else None, self.view.mode)
 
     def _refresh_readout(self) -> None:
         picture = self.stage.picture(self.session.document.active) if self.session.document.parts else None
@@ -481,10 +445,10 @@ class Window(QMainWindow):
     def _repeats(self) -> Kind | None:
         """The kind of element that the operation whose numbers are open was applied to, where there is one."""
         state = self.session.state
-        if not self.sentence.is_open or self.sentence.is_waiting or not state.key or state.key in TRANSFORMS:
+        if not self.sentence.is_open or self.sentence.is_waiting or not state.key:
             return None
         operation = REGISTRY[state.key]
-        if operation.acts_on != "cage" or not operation.needs or operation.least > 1:
+        if operation.handle or operation.acts_on != "cage" or not operation.needs or operation.least > 1:
             return None
         before = self.session.history[self.session.here - 1].selection(state.document.active)
         return before.kind if len(before) else None
@@ -533,7 +497,7 @@ class Window(QMainWindow):
             self.view.mode = None
         elif self.session.state.shown_selections:
             self.session.select_none()
-        self._refresh_tools()
+        self.rack.refresh()
         self.panes.refresh()
 
     def select_all(self) -> None:
@@ -550,11 +514,8 @@ class Window(QMainWindow):
         if isinstance(application, QApplication):
             application.setStyleSheet(style_sheet(theme))
         self.panes.set_theme(theme)
-        self.rack.set_theme(theme)
-        self.parts.set_theme(theme)
-        self.history.theme = self.review.theme = self.line.theme = theme
-        self.history.refresh()
-        self.line.update()
+        for panel in self.panels:
+            panel.set_theme(theme)
         self._refresh_readout()
         self.reviewing.soon()
         if remember:
@@ -571,6 +532,12 @@ class Window(QMainWindow):
         self._peek(False)
         if self._space_left - self._space_at < TAP / 1000.0:
             self.toggle_smooth()
+
+    def show_keys(self) -> None:
+        show_keys(self)
+
+    def show_about(self) -> None:
+        show_about(self)
 
     def _context_menu(self, place: QPoint) -> None:
         menu = fitting_menu(self)

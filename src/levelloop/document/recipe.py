@@ -62,7 +62,8 @@ class StepKind:
 
     run: (mesh, **parameters) → Edit, in the part's own space; None for smoothing. sentence: as an operation's; label:
     what its station is called. growth: how many times as many faces there are after it, about. follow: (mesh before,
-    its edit, the mesh with other points, **parameters) → where the edit's points go then, or None.
+    its edit, the mesh with other points, **parameters) → where the edit's points go then, or None. begins_with: as an
+    operation's.
     """
 
     key: str
@@ -74,6 +75,7 @@ class StepKind:
     parameters: tuple[Parameter, ...]
     growth: Callable[[Mapping[str, Any]], float] = lambda _: 1.0
     follow: Callable[..., Floats | None] | None = None
+    begins_with: Mapping[str, Any] = field(default_factory=dict)
 
 
 def links_of(
@@ -244,6 +246,7 @@ _KINDS: tuple[StepKind, ...] = (
         "Rows and rings that follow; 20 slices of 18° close",
         (*ROW, *_AROUND, SCALE_OF_COPIES, WELD_COPIES),
         lambda given: float(given["count"]),
+        begins_with={"move": (20.0, 0.0, 0.0)},
     ),
     StepKind(
         "smooth",
@@ -349,6 +352,7 @@ _KINDS: tuple[StepKind, ...] = (
         "Winds a profile about an axis: threads, springs",
         (*WINDING, *_AROUND, RUN_OUT, WELD_COPIES),
         _turned,
+        begins_with={"turns": 2.0},
     ),
     StepKind(
         "weld",

@@ -5,7 +5,7 @@ from __future__ import annotations
 import difflib
 import string
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from levelloop.core.arrays import Floats, Integers
@@ -15,6 +15,7 @@ from levelloop.core.mesh.selection import Kind, Selection
 from levelloop.document.parameters import Choice, Parameter, Reading, Toggle
 
 ActsOn = Literal["cage", "form", "selection", "part", "document", "parts"]
+Handle = Literal["", "move", "rotate", "scale"]
 AtMiddle = Literal["alone", "local", "spanning", "closing", "merging", "drawn", "making"]
 
 
@@ -30,6 +31,10 @@ class Operation:
     nothing but where points are, so that symmetry can mirror it. in_turn: makes one thing of all that is selected, so
     that symmetry runs it once for each side. drawn: the parameter that is drawn in the view; typed numbers wait for it.
     advice: what is worth knowing about a form of such sizes, in a sentence.
+    In the window: begins_with: values where its own defaults would show nothing; waits: it needs a word or a number
+    first; handle: the handle it is dragged by in the view; tool: the pointer tool, or the question, by which it comes
+    to its values, or to its elements where none are selected; more_keys: besides the shortcut; instead: the operation
+    that is meant where elements of these kinds are selected, two and more.
     at_middle: what it does at the planes of a mirror step. "local": looks at what lies beside, so it is run on the
     whole where a face beside what is selected meets a plane; "spanning": where what is selected meets one; "closing":
     the same, edges on the planes left out, and where the cage alone is refused; "merging": what becomes one point stays
@@ -59,8 +64,19 @@ class Operation:
     in_turn: bool = False
     at_middle: AtMiddle = "alone"
     drawn: str = ""
+    begins_with: Mapping[str, Any] = field(default_factory=dict)
+    waits: bool = False
+    handle: Handle = ""
+    tool: str = ""
+    more_keys: tuple[str, ...] = ()
+    instead: Mapping[Kind, str] = field(default_factory=dict)
     advice: Callable[[Mapping[str, Any]], str] | None = None
     mirrored: Callable[[Mesh, dict[str, Any], Integers, Floats], dict[str, Any] | None] | None = None
+
+    @property
+    def shortcuts(self) -> tuple[str, ...]:
+        """All its keys, the first one the one that is told."""
+        return (self.shortcut, *self.more_keys) if self.shortcut else self.more_keys
 
     @property
     def has_numbers(self) -> bool:
@@ -138,8 +154,11 @@ class Registry:
         if operation.key in self._operations:
             raise ValueError(f"two operations are called {operation.key}")
         for other in self._operations.values():
-            if operation.shortcut and operation.shortcut == other.shortcut:
-                raise ValueError(f"{operation.key} and {other.key} both want {operation.shortcut}")
+            if operation.tool and operation.tool == other.tool:
+                raise ValueError(f"{operation.key} and {other.key} both have the tool {operation.tool}")
+            both = set(operation.shortcuts) & set(other.shortcuts)
+            if both:
+                raise ValueError(f"{operation.key} and {other.key} both want {', '.join(both)}")
         names = {parameter.name for parameter in operation.parameters} | {"selection"}
         fields = {
             name for _, name, _, _ in string.Formatter().parse(operation.sentence.replace("[", "").replace("]", ""))
@@ -156,6 +175,14 @@ class Registry:
 
     def __contains__(self, key: str) -> bool:
         return key in self._operations
+
+    def by_handle(self, handle: Handle) -> Operation:
+        """The operation that a handle of the view drags."""
+        return next(operation for operation in self._operations.values() if operation.handle == handle)
+
+    def by_tool(self, tool: str) -> Operation:
+        """The operation that a pointer tool or a question gives its values."""
+        return next(operation for operation in self._operations.values() if operation.tool == tool)
 
     def all(self) -> tuple[Operation, ...]:
         """Every operation, in the order declared."""

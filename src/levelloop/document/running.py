@@ -18,7 +18,6 @@ from levelloop.document.document import Document, Part, new_part
 from levelloop.document.editing import edited_on_both_sides, mirrored_moves, placed_whole
 from levelloop.document.looks import taken_name
 from levelloop.document.middles import beside_mirror, edited_as_mirrored
-from levelloop.document.parameters import Axes, PartName, Vector
 from levelloop.document.part_edits import Change
 from levelloop.document.registry import Operation
 
@@ -229,17 +228,7 @@ def _still_fitting(base: State, change: Change) -> dict[str, Selection]:
 
 
 def _resolved(operation: Operation, values: dict[str, Any], document: Document, part: Part) -> dict[str, Any]:
-    """The values with parts' names replaced by those parts' meshes in world space, the anchor and axes by numbers."""
-    result = dict(values)
-    for parameter in operation.parameters:
-        name = parameter.name
-        if isinstance(parameter, PartName) and isinstance(values[name], str):
-            other = document.by_name(values[name]) if values[name] else None
-            result[name] = None if other is None else other.to_world(other.stepped)
-        elif isinstance(parameter, Vector) and "anchor" in parameter.words and values[name] == "anchor":
-            if document.anchor is None:
-                raise EditError("There is no anchor yet; set one first.")
-            result[name] = document.anchor
-        elif isinstance(parameter, Axes) and values[name] == "part":
-            result[name] = part.axes
-    return result
+    """The values with names and words replaced by what they stand for."""
+    return {
+        parameter.name: parameter.resolved(values[parameter.name], document, part) for parameter in operation.parameters
+    }

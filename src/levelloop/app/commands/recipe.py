@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QMenu
 
 from levelloop.document.document import Document
+from levelloop.document.operations import REGISTRY
 from levelloop.document.recipe import STEPS, label, rail_place
+from levelloop.document.registry import Operation
 
 if TYPE_CHECKING:
     from levelloop.app.window import Window
@@ -20,6 +23,12 @@ class RecipeCommands:
     def __init__(self, window: Window) -> None:
         self.window = window
         self._chosen = 0
+        # By the names that operations give their questions.
+        self.tools: dict[str, Callable[[Operation], None]] = {
+            "station later": lambda _: self.move_right(),
+            "station on or off": lambda _: self.switch(),
+            "station out": lambda _: self.remove(),
+        }
         line = window.line
         line.station_chosen.connect(self.choose)
         line.switched.connect(self.switch)
@@ -36,9 +45,8 @@ class RecipeCommands:
         self.window.stage.show_until(part.id, step + 1, smooth)
         here = part.steps[step]
         self.window.sentence.close_fields()
-        self.window.attempt(
-            lambda: self.window.sentence.start(f"step_{here.key}", {**here.parameters, "step": step}, True)
-        )
+        operation = REGISTRY[f"step_{here.key}"]
+        self.window.attempt(lambda: self.window.sentence.start(operation, {**here.parameters, "step": step}, True))
         self.window.line.update()
 
     def switch(self, step: int | None = None) -> None:

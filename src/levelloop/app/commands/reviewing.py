@@ -11,6 +11,7 @@ from levelloop.app.jobs import Work
 from levelloop.core.mesh.faces import face_normals, point_normals, unit
 from levelloop.core.mesh.selection import Selection, convert, count_of
 from levelloop.core.review.findings import Finding
+from levelloop.document.operations import REGISTRY
 from levelloop.document.recipe import growth
 from levelloop.document.reviewing import reviewed_for_all
 
@@ -144,4 +145,4 @@ class Reviewing(QObject):
             selection = convert(self.window.session.part.mesh.topology, selection, finding.remedy.kind)
         self.window.session.set_selection(selection)
         remedy = finding.remedy
-        self.window.attempt(lambda: self.window.sentence.start(remedy.key, remedy.parameters, False))
+        self.window.attempt(lambda: self.window.sentence.start(REGISTRY[remedy.key], remedy.parameters, False))

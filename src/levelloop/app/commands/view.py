@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -19,6 +21,8 @@ from levelloop.core.mesh.selection import Selection
 from levelloop.document.cameras import NamedCamera
 from levelloop.document.document import Document, Guide
 from levelloop.document.guides import AXES
+from levelloop.document.operations import REGISTRY
+from levelloop.document.registry import Operation
 from levelloop.document.scripting.units import format_length
 
 if TYPE_CHECKING:
@@ -32,6 +36,16 @@ class ViewCommands:
     def __init__(self, window: Window) -> None:
         self.window = window
         self._soft_before: dict[str, Any] = {}
+        # By the names that operations give their tools and questions.
+        self.tools: dict[str, Callable[[Operation], None]] = {
+            "brush": self.nudge,
+            "knife": self.cut,
+            "strip": self.lay_strip,
+            "loop": self.run_loop,
+            "image": self.ask_guide,
+            "camera": self.keep_camera,
+            "two places": self.calibrate_guide,
+        }
 
     def toggle_reach(self) -> None:
         """Picks what is seen, what faces the view, or everything, in turn."""
@@ -99,7 +113,7 @@ class ViewCommands:
         axis = int(np.argmax(np.abs(self.window.view.camera.axes[2])))
         self.set_look(section=(axis, float(0.5 * (extent[:, axis].min() + extent[:, axis].max()))))
 
-    def ask_guide(self) -> None:
+    def ask_guide(self, operation: Operation) -> None:
         """Puts an image that the person chooses into the direction the active view looks from."""
         path = image_to_open(self.window)
         if path is not None:
@@ -111,7 +125,7 @@ class ViewCommands:
         back = self.window.view.camera.axes[2]
         view = through.name if through else max(AXES, key=lambda name: float(np.cross(*AXES[name]) @ back))
         values = {"path": str(path), "view": view}
-        if self.window.attempt(lambda: self.window.sentence.start("add_guide", values, False)) and through is None:
+        if self._began(REGISTRY.by_tool("image"), values) and through is None:
             self.window.view.look(view)
 
     def turn_soft(self, factor: float) -> None:
@@ -140,14 +154,14 @@ class ViewCommands:
         self.window.tell(f"Pivot: {pivot}.")
         self.window.panes.refresh()
 
-    def begins_with(self, key: str) -> dict[str, Any]:
+    def begins_with(self, operation: Operation) -> dict[str, Any]:
         """What a transform starts with: the soft range, the axes and the pivot that hands have."""
         hands = self.window.panes.hands
         start: dict[str, Any] = dict(hands.soft)
         if hands.axes != "world":
             rows = tuple(tuple(float(value) for value in axis) for axis in self.window.view.camera.axes)
             start["frame"] = rows if hands.axes == "view" else hands.axes
-        if key != "move" and hands.pivot != "middle":
+        if hands.pivot != "middle" and any(parameter.name == "pivot" for parameter in operation.parameters):
             start["pivot"] = hands.pivot
         return start
 
@@ -160,12 +174,12 @@ class ViewCommands:
 
     # Cameras
 
-    def keep_camera(self) -> None:
+    def keep_camera(self, operation: Operation) -> None:
         """Keeps how the active view looks as a named camera; its name and numbers stand open in the sentence."""
         taken = {camera.name for camera in self.window.session.document.cameras}
         name = next(f"camera {n}" for n in range(1, len(taken) + 2) if f"camera {n}" not in taken)
         values = {**self.window.view.camera.kept(), "name": name}
-        self.window.attempt(lambda: self.window.sentence.start("keep_camera", values, False))
+        self._began(operation, values)
         self.window.panes.refresh()
 
     def look_through(self, camera: NamedCamera) -> None:
@@ -194,30 +208,30 @@ class ViewCommands:
             self.window.tell(tool.hint)
         self.window.panes.refresh()
 
-    def nudge(self) -> None:
+    def nudge(self, operation: Operation) -> None:
         """Takes the nudge brush; its numbers stand in the sentence."""
-        if self.window.attempt(lambda: self.window.sentence.start("nudge", self._brush(), True)):
-            self.take_tool(NudgeBrush(lambda: self.window.sentence.numbers("nudge")))
+        if self._began(operation, self._brush(operation), waiting=True):
+            self.take_tool(NudgeBrush(operation, lambda: self.window.sentence.numbers(operation)))
 
-    def cut(self) -> None:
+    def cut(self, operation: Operation) -> None:
         """Takes the knife; its path is drawn by clicks, its numbers stand in the sentence."""
-        if self.window.attempt(lambda: self.window.sentence.start("cut", {}, True)):
-            self.take_tool(Knife(self._cut_along, self._cut_through))
+        if self._began(operation, {}, waiting=True):
+            self.take_tool(Knife(partial(self._cut_along, operation), self._cut_through))
 
-    def run_loop(self) -> None:
+    def run_loop(self, operation: Operation) -> None:
         """Shows loops under the pointer and runs the one that is clicked."""
-        self.take_tool(RunLoop(self._loop_at))
+        self.take_tool(RunLoop(partial(self._loop_at, operation)))
 
     def draw_curve(self) -> None:
         """Draws the points of a smooth curve by clicks."""
         hint = "Click the points of the curve, on a part or beside it; Enter is done."
         self.take_tool(DrawLine(hint, self._curve_through))
 
-    def lay_strip(self) -> None:
+    def lay_strip(self, operation: Operation) -> None:
         """Draws a strip of quads over a part's surface by clicks."""
-        if self.window.attempt(lambda: self.window.sentence.start("lay_strip", {}, True)):
+        if self._began(operation, {}, waiting=True):
             hint = "Click along another part's surface; width and count stand in the sentence; Enter lays the strip."
-            self.take_tool(DrawLine(hint, self._strip_along, on_surface=True))
+            self.take_tool(DrawLine(hint, partial(self._strip_along, operation), on_surface=True))
 
     def finish_tool(self) -> bool:
         """Lets a tool that collects places make what was drawn; whether there is one."""
@@ -235,12 +249,12 @@ class ViewCommands:
             return
         self.take_tool(MoveGuide())
 
-    def calibrate_guide(self) -> None:
+    def calibrate_guide(self, operation: Operation) -> None:
         """Asks for two places of a guide and then for their true distance."""
         if not self.window.session.document.guides:
             self.window.tell("There is no guide yet; add an image first.")
             return
-        self.take_tool(CalibrateGuide(self._calibrate))
+        self.take_tool(CalibrateGuide(partial(self._calibrate, operation)))
 
     def edit_guide(self, guide: Guide, **changes: Any) -> None:
         """Changes how a guide looks."""
@@ -254,51 +268,50 @@ class ViewCommands:
 
     # Helpers
 
-    def _cut_along(self, path: list[dict[str, Any]], closed: bool) -> None:
-        values = {**self.window.sentence.numbers("cut"), "path": tuple(path), "closed": closed}
-        self.window.attempt(lambda: self.window.sentence.start("cut", values, False))
+    def _began(self, operation: Operation, values: dict[str, Any], waiting: bool = False) -> bool:
+        return self.window.attempt(lambda: self.window.sentence.start(operation, values, waiting))
+
+    def _cut_along(self, operation: Operation, path: list[dict[str, Any]], closed: bool) -> None:
+        self._began(operation, {**self.window.sentence.numbers(operation), "path": tuple(path), "closed": closed})
         self.window.view.setFocus()
 
     def _cut_through(self, plane: tuple[Floats, Floats]) -> None:
         point, normal = (tuple(float(value) for value in vector) for vector in plane)
         if self.window.view.kind != "faces" or self.window.session.selection.kind != "faces":
             self.window.attempt(self.window.session.select_none)
-        self.window.attempt(lambda: self.window.sentence.start("slice", {"plane": (point, normal)}, False))
+        self._began(REGISTRY.by_tool("plane seen on edge"), {"plane": (point, normal)})
         self.window.view.setFocus()
 
-    def _loop_at(self, selection: Selection, ratio: float) -> None:
+    def _loop_at(self, operation: Operation, selection: Selection, ratio: float) -> None:
         self.window.session.set_selection(selection)
-        self.window.attempt(lambda: self.window.sentence.start("run_loop", {"ratio": ratio}, False))
+        self._began(operation, {"ratio": ratio})
         self.window.view.setFocus()
 
     def _curve_through(self, places: list[Floats], part: str) -> None:
         points = tuple(tuple(round(float(value), 4) for value in place) for place in places)
         self.take_tool(None)
-        self.window.attempt(
-            lambda: self.window.sentence.start("add_curve", {"points": points, "kind": "smooth"}, False)
-        )
+        self._began(REGISTRY.by_tool("places"), {"points": points, "kind": "smooth"})
 
-    def _strip_along(self, places: list[Floats], part: str) -> None:
+    def _strip_along(self, operation: Operation, places: list[Floats], part: str) -> None:
         path = tuple(tuple(float(value) for value in place) for place in places)
         document = self.window.session.document
         onto = document.by_id(part).name if part and part != document.active else None
-        values = {**self.window.sentence.numbers("lay_strip"), "path": path, "onto": onto}
-        self.window.attempt(lambda: self.window.sentence.start("lay_strip", values, False))
+        self._began(operation, {**self.window.sentence.numbers(operation), "path": path, "onto": onto})
         self.window.view.setFocus()
 
-    def _calibrate(self, name: str, start: tuple[float, float], end: tuple[float, float]) -> None:
+    def _calibrate(self, operation: Operation, name: str, start: tuple[float, float], end: tuple[float, float]) -> None:
         apart = float(np.hypot(end[0] - start[0], end[1] - start[1]))
         self.take_tool(None)
         values = {"name": name, "start": start, "end": end, "length": max(apart, 1e-6)}
-        if self.window.attempt(lambda: self.window.sentence.start("calibrate_guide", values, True)):
+        if self._began(operation, values, waiting=True):
             self.window.sentence.focus("length")
             now = format_length(apart, self.window.session.document.unit)
             self.window.tell(f"They are {now} apart now; type how far apart they truly are.")
 
-    def _brush(self) -> dict[str, Any]:
+    def _brush(self, operation: Operation) -> dict[str, Any]:
         """The brush as it was last used, or of a tenth of the part's size."""
         session = self.window.session
-        if session.state.key == "nudge":
+        if session.state.key == operation.key:
             numbers = dict(session.state.parameters)
             return {name: numbers[name] for name in ("mode", "radius", "strength")}
         extent = self.window.stage.extent(session.document.active) if session.document.parts else np.zeros((0, 3))

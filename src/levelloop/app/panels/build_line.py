@@ -114,6 +114,20 @@ class BuildLine(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(800, 78)
 
+    def follow(self, session: Session) -> None:
+        """Shows another session from now on."""
+        self.session = session
+        self.update()
+
+    def set_theme(self, theme: Theme) -> None:
+        """Draws itself in another theme."""
+        self.theme = theme
+        self.update()
+
+    def refresh(self) -> None:
+        """Draws itself anew."""
+        self.update()
+
     # What stands where
 
     @property

@@ -58,6 +58,16 @@ class HistoryPanel(QWidget):
         column.addWidget(self.list)
         self.refresh()
 
+    def follow(self, session: Session) -> None:
+        """Shows another session from now on."""
+        self.session = session
+        self.refresh()
+
+    def set_theme(self, theme: Theme) -> None:
+        """Shows the list in another theme."""
+        self.theme = theme
+        self.refresh()
+
     def refresh(self) -> None:
         """Brings the list up to date; entries that were undone are grey."""
         history = self.session.history
@@ -92,6 +102,7 @@ class ReviewPanel(QWidget):
         self.theme = theme
         self.purpose: Purpose = "smooth"
         self.reports: list[tuple[Part, Report]] = []
+        self._found: dict[Purpose, list[tuple[Part, Report]]] = {}
         self.rows: list[tuple[str, Finding]] = []
         self.step = 0
         column = QVBoxLayout(self)
@@ -159,8 +170,21 @@ class ReviewPanel(QWidget):
         """The chosen finding's row, −1 for none."""
         return self.list.currentRow()
 
+    def follow(self, session: Session) -> None:
+        """Shows nothing until another session's review is there."""
+        self.show_reports({})
+
+    def set_theme(self, theme: Theme) -> None:
+        """Shows the findings in another theme."""
+        self.theme = theme
+        self.show_reports(self._found)
+
+    def refresh(self) -> None:
+        """Nothing: what is found is shown when a review has run."""
+
     def show_reports(self, reports: dict[Purpose, list[tuple[Part, Report]]]) -> None:
         """Shows the reviews for all purposes, keeping the chosen finding where it is still there."""
+        self._found = reports
         chosen = self.rows[self.row] if 0 <= self.row < len(self.rows) else None
         self.reports = reports.get(self.purpose, [])
         self._show_marks({purpose: all(r.ready for _, r in found) for purpose, found in reports.items()})

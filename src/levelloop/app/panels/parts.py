@@ -230,6 +230,11 @@ class PartsPanel(QWidget):
         self._shown: tuple[object, ...] = ()
         self.refresh()
 
+    def follow(self, session: Session) -> None:
+        """Shows another session from now on."""
+        self.session = session
+        self.refresh()
+
     def set_theme(self, theme: Theme) -> None:
         """Shows the list in another theme."""
         self.theme, self._shown = theme, ()

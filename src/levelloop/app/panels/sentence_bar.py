@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 import contextlib
+from collections.abc import Mapping
 from typing import Any
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QWheelEvent
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QWidget
 
-from levelloop.app.theme import plain_label, text_font
+from levelloop.app.theme import Theme, plain_label, text_font
 from levelloop.core.errors import LevelLoopError
 from levelloop.document.document import Document
 from levelloop.document.operations import REGISTRY
-from levelloop.document.parameters import Choice, Number, Parameter, PartName, Toggle, Vector
+from levelloop.document.parameters import Vector
 from levelloop.document.registry import Operation
 from levelloop.document.running import described
 from levelloop.document.scripting.typed_fields import typed_values
@@ -21,7 +22,6 @@ from levelloop.document.session import Session
 
 TEACHING = "Pick something, then choose a tool. Everything can be searched: Ctrl+K."
 EMPTY = "Add a form to start: Add › Box. Or open the demo: Help › Open the demo."
-TRANSFORMS = ("move", "rotate", "scale")
 
 
 class Field(QLineEdit):
@@ -127,16 +127,15 @@ class SentenceBar(QWidget):
         """Whether an operation's numbers are being decided."""
         return self._open
 
-    def start(self, key: str, parameters: dict[str, Any], waiting: bool) -> None:
+    def start(self, operation: Operation, parameters: Mapping[str, Any], waiting: bool) -> None:
         """Begins an operation: runs it at once, or waits for its numbers."""
-        operation = REGISTRY[key]
         if waiting:
             values = operation.read(parameters, self.session.document.reading)
             self._pending = (operation, values)
             self._pending_since = self.session.here
         else:
             self._pending = None
-            message = self.session.do(key, **parameters)
+            message = self.session.do(operation.key, **parameters)
             if self.session.state.message:
                 self.told.emit(message)
         self._open = waiting or operation.has_numbers
@@ -153,13 +152,13 @@ class SentenceBar(QWidget):
         elif self._open and self.session.state.key:
             self.session.change_last(**values)
 
-    def numbers(self, key: str) -> dict[str, Any]:
+    def numbers(self, operation: Operation) -> dict[str, Any]:
         """The numbers of an operation that waits or ran last, else those it begins with."""
-        if self._pending is not None and self._pending[0].key == key:
+        if self._pending is not None and self._pending[0] is operation:
             return dict(self._pending[1])
-        if self.session.state.key == key:
+        if self.session.state.key == operation.key:
             return dict(self.session.state.parameters)
-        return REGISTRY[key].defaults()
+        return operation.defaults()
 
     @property
     def is_waiting(self) -> bool:
@@ -213,6 +212,16 @@ class SentenceBar(QWidget):
             self.focus(next(iter(self.fields)))
 
     # What is shown
+
+    def follow(self, session: Session) -> None:
+        """Shows another session from now on."""
+        self.session = session
+        self.close_fields()
+
+    def set_theme(self, theme: Theme) -> None:
+        """Writes the sentence anew, so that its words and fields take the theme's colours."""
+        self._shown = ()
+        self.refresh()
 
     def refresh(self) -> None:
         """Brings the sentence up to date with the session."""
@@ -320,37 +329,22 @@ class SentenceBar(QWidget):
         return [
             parameter.name
             for parameter in operation.parameters
-            if parameter.optional and parameter.name not in shown and parameter.name not in ("into", "rims", "step")
-            if parameter.is_typed
+            if parameter.optional and parameter.name not in shown and parameter.offered and parameter.is_typed
         ]
 
     def _give(self, name: str) -> None:
         operation, _, _ = self._subject()
-        start = None if operation is None else self._start_of(operation.parameter(name))
-        if start is None:
+        if operation is None:
+            return
+        parameter = operation.parameter(name)
+        first = parameter.first(self.session.document)
+        if first is None:
             self.told.emit("There is no other part to name.")
             return
-        others = {"distance": "ratio", "ratio": "distance"}
-        self._apply({name: start, **({others[name]: None} if name in others else {})}, None)
+        self._apply({name: first, **({parameter.instead_of: None} if parameter.instead_of else {})}, None)
         if name in self.fields:
             self.fields[name].setFocus()
             self.fields[name].selectAll()
-
-    def _start_of(self, parameter: Parameter) -> Any:
-        """What an optional value is at first once it is asked for; None where there is nothing to choose from."""
-        if isinstance(parameter, PartName):
-            document = self.session.document
-            return next((part.name for part in document.parts if part.id != document.active), None)
-        if isinstance(parameter, Choice):
-            return parameter.words[0]
-        if isinstance(parameter, Vector):
-            return (0.0,) * parameter.size
-        if isinstance(parameter, Toggle):
-            return False
-        if isinstance(parameter, Number):
-            wanted = 0.25 if parameter.name == "ratio" else 0.001 if parameter.name == "weld" else 1.0
-            return min(max(wanted, parameter.low), parameter.high)
-        return ""
 
     def _selected_before(self) -> int:
         """How many edges, or points, were selected before the running operation; 0 where that makes no form."""
@@ -408,16 +402,12 @@ class SentenceBar(QWidget):
     def _turn_axis(self, field: Field, by: int) -> None:
         """Left and right change the axis that a typed move or turn goes along."""
         operation, values, _ = self._subject()
-        if operation is None or operation.key not in TRANSFORMS:
+        if operation is None or not operation.handle:
             return
-        if operation.key == "rotate":
-            axes = "xyz"
-            axis = str(values["axis"])[-1]
-            self._apply({"axis": axes[(axes.index(axis) + by) % 3]}, None)
-        else:
-            value = values[field.name]
-            if isinstance(value, tuple):
-                self._apply({field.name: tuple(value[(i - by) % 3] for i in range(3))}, None)
+        name = "axis" if "axis" in values else field.name
+        parameter = operation.parameter(name)
+        if isinstance(parameter, Vector):
+            self._apply({name: parameter.turned(values[name], by)}, None)
         field.selectAll()
 
     def _apply(self, changes: dict[str, Any], field: Field | None) -> None:

@@ -2,27 +2,28 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtWidgets import QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from levelloop.app.icons import icon
 from levelloop.app.theme import Theme, plain_label, text_font
-from levelloop.core.mesh.selection import Selection
 from levelloop.document.operations import REGISTRY
 from levelloop.document.registry import Operation
+from levelloop.document.session import Session
 
-# What a click in the view can start without a selection.
-FROM_POINTER = ("run_loop",)
 GROUPS = ("Shape", "Build", "Cut", "Join", "Smooth")
 
 
 class ToolRack(QScrollArea):
-    """A narrow column of tools. chosen: the key of a tool."""
+    """A narrow column of tools. chosen: the key of a tool; mode: says which handle the views show."""
 
     chosen = Signal(str)
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, mode: Callable[[], str | None], parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.session, self._mode = session, mode
         self.setObjectName("rack")
         self.setFixedWidth(124)
         self.setWidgetResizable(True)
@@ -59,22 +60,30 @@ class ToolRack(QScrollArea):
         self.buttons[operation.key] = button
         return button
 
+    def follow(self, session: Session) -> None:
+        """Shows another session from now on."""
+        self.session = session
+        self.refresh()
+
     def set_theme(self, theme: Theme) -> None:
         """Draws the icons in another theme's colours."""
         for key, button in self.buttons.items():
             button.setIcon(icon(REGISTRY[key].icon, theme.ink, theme.selection))
 
-    def refresh(self, selection: Selection | None, mode: str | None) -> None:
-        """Shows which tools fit the selection (None: there is no part)."""
+    def refresh(self) -> None:
+        """Shows which tools fit the selection."""
+        selection = self.session.selection if self.session.document.parts else None
         for key, button in self.buttons.items():
             operation = REGISTRY[key]
             reason = ""
             if operation.acts_on == "cage":
                 reason = "There is no part yet." if selection is None else operation.why_not(selection)
-                if key in FROM_POINTER and selection is not None and len(selection) == 0:
+                if operation.tool and selection is not None and len(selection) == 0:
+                    # A click in the view picks what it needs.
                     reason = ""
             button.setEnabled(not reason)
             keys = f"  ({operation.shortcut})" if operation.shortcut else ""
             button.setToolTip(operation.hint + keys + (f"\n{reason}" if reason else ""))
-            button.setCheckable(key == mode)
-            button.setChecked(key == mode)
+            is_on = bool(operation.handle) and operation.handle == self._mode()
+            button.setCheckable(is_on)
+            button.setChecked(is_on)

@@ -15,6 +15,8 @@ from levelloop.app.view.snapping import ANGLE, Catch, caught
 from levelloop.core.arrays import Booleans
 from levelloop.core.errors import LevelLoopError
 from levelloop.core.mesh.selection import Selection, points_of
+from levelloop.document.operations import REGISTRY
+from levelloop.document.registry import Operation
 
 if TYPE_CHECKING:
     from levelloop.app.view.viewport import Viewport
@@ -75,11 +77,11 @@ class Dragging:
         self.view.catch = self._caught(place, wanted)
         by = (wanted if self.view.catch is None else self.view.catch.place) - self._free_start
         if not self._pulls:
-            self._run_transform("move", {"by": tuple(float(value) for value in by)})
+            self._run(REGISTRY.by_handle("move"), {"by": tuple(float(value) for value in by)})
         elif np.any(by):
             length = float(np.linalg.norm(by))
             direction = tuple(float(value) / length for value in by)
-            self._run_transform("extrude", {"direction": direction, "distance": length})
+            self._run(REGISTRY.by_tool("pull"), {"direction": direction, "distance": length})
 
     def _caught(self, place: QPoint, wanted: np.ndarray) -> Catch | None:
         if not self.view.hands.snaps or self._sight_at_press is None:
@@ -103,7 +105,7 @@ class Dragging:
             parameters = _stepped(parameters)
         elif self.view.hands.snaps:
             parameters = self._snapped(handle, place, parameters)
-        self._run_transform(handle.mode, parameters)
+        self._run(REGISTRY.by_handle(handle.mode), parameters)
 
     def _snapped(self, handle: Handle, place: QPoint, parameters: dict[str, object]) -> dict[str, object]:
         """A handle's drag brought to what catches it; a locked axis stays locked."""
@@ -122,15 +124,15 @@ class Dragging:
             snapped = np.where(np.arange(3) == grip - 4, 0.0, snapped)
         return {**parameters, "by": tuple(float(value) for value in snapped)}
 
-    def _run_transform(self, key: str, parameters: dict[str, object]) -> None:
+    def _run(self, operation: Operation, parameters: dict[str, object]) -> None:
         """Runs a transform, or the one that is being dragged again with other numbers."""
         self.view.stage.hurry(True)
         try:
             if self.runs:
                 self.view.session.change_last(**parameters)
             else:
-                soft = {} if key == "extrude" else self.view.hands.soft
-                self.view.session.do(key, **parameters, **soft)
+                soft = self.view.hands.soft if operation.handle else {}
+                self.view.session.do(operation.key, **parameters, **soft)
                 self.runs = True
         except LevelLoopError as error:
             self.view.told.emit(str(error))

@@ -15,6 +15,7 @@ from levelloop.app.view.picking import surface_place
 from levelloop.core.arrays import Floats
 from levelloop.core.errors import LevelLoopError
 from levelloop.document.document import Guide
+from levelloop.document.registry import Operation
 
 if TYPE_CHECKING:
     from levelloop.app.view.viewport import Viewport
@@ -48,8 +49,8 @@ class NudgeBrush:
 
     hint = "Draw on the surface; its mode, radius and strength stand in the sentence."
 
-    def __init__(self, numbers: Callable[[], dict[str, Any]]) -> None:
-        self._numbers = numbers
+    def __init__(self, operation: Operation, numbers: Callable[[], dict[str, Any]]) -> None:
+        self._operation, self._numbers = operation, numbers
         self._path: list[Floats] = []
         self._runs = False
         self._sight: Any = None
@@ -104,7 +105,7 @@ class NudgeBrush:
             if self._runs:
                 view.session.change_last(path=path)
             else:
-                view.session.do("nudge", **{**self._numbers(), "path": path})
+                view.session.do(self._operation.key, **{**self._numbers(), "path": path})
                 self._runs = True
         except LevelLoopError as error:
             view.told.emit(str(error))

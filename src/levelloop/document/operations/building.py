@@ -50,13 +50,15 @@ BUILDING: tuple[Operation, ...] = (
             Count("steps", 1, "Rows of quads", high=200, unless="rims"),
             Ratio("end_scale", 1.0, "Size of the moved end", low=0),
             Toggle("each", False, "Whether every face goes by itself", on="each face", off="together"),
-            Rims("rims", None, "Pairs of along, across", optional=True),
+            Rims("rims", None, "Pairs of along, across", optional=True, offered=False),
         ),
         ANY,
         shortcut="X",
         icon="extrude",
         group="Build",
         at_middle="local",
+        begins_with={"distance": 5.0},
+        tool="pull",
     ),
     Operation(
         "inset",
@@ -107,8 +109,17 @@ BUILDING: tuple[Operation, ...] = (
         "Inserts edge loops around a ring",
         "cage",
         (
-            Ratio("ratio", None, "Along each edge, 0 to 1", optional=True, low=0, high=1),
-            Length("distance", None, "From the end of each edge", optional=True, low=0, above_low=True, step=0.5),
+            Ratio("ratio", None, "Along each edge, 0 to 1", optional=True, low=0, high=1, instead_of="distance"),
+            Length(
+                "distance",
+                None,
+                "From the end of each edge",
+                optional=True,
+                low=0,
+                above_low=True,
+                step=0.5,
+                instead_of="ratio",
+            ),
             Count("count", 1, "How many, evenly", high=200),
             Toggle(
                 "mirrored", False, "Whether each gets a twin at the other end", on="as a mirrored pair", off="single"
@@ -121,6 +132,7 @@ BUILDING: tuple[Operation, ...] = (
         icon="run_loop",
         group="Cut",
         at_middle="local",
+        tool="loop",
     ),
     Operation(
         "join_points",
@@ -137,6 +149,7 @@ BUILDING: tuple[Operation, ...] = (
         icon="join",
         group="Join",
         in_turn=True,
+        instead={"edges": "bridge", "faces": "bridge"},
     ),
     Operation(
         "turn_diagonal",
@@ -231,6 +244,7 @@ BUILDING: tuple[Operation, ...] = (
         shortcut="Delete",
         icon="delete",
         group="Cut",
+        more_keys=("Backspace",),
     ),
     Operation(
         "flip",

@@ -30,7 +30,7 @@ _WHERE: tuple[Parameter, ...] = (
     Vector("axis", "z", "Where its own z points", is_length=False, words=AXES),
     Angle("turn", 0.0, "Turned about its axis"),
     Text("name", "", "The part's name"),
-    PartName("into", None, "The part it becomes a piece of", optional=True),
+    PartName("into", None, "The part it becomes a piece of", optional=True, offered=False),
 )
 
 
@@ -263,5 +263,6 @@ FORMS: tuple[Operation, ...] = (
             Lengths("radii", (1.0,), "Of what is swept along it: one, or one for each point"),
             *_WHERE,
         ),
+        tool="places",
     ),
 )

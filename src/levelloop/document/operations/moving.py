@@ -120,6 +120,7 @@ MOVING: tuple[Operation, ...] = (
         shortcut="M",
         icon="move",
         group="Shape",
+        handle="move",
     ),
     Operation(
         "rotate",
@@ -142,6 +143,7 @@ MOVING: tuple[Operation, ...] = (
         shortcut="T",
         icon="rotate",
         group="Shape",
+        handle="rotate",
     ),
     Operation(
         "scale",
@@ -164,6 +166,7 @@ MOVING: tuple[Operation, ...] = (
         icon="scale",
         group="Shape",
         at_middle="spanning",
+        handle="scale",
     ),
     Operation(
         "move_along_normals",
@@ -256,8 +259,8 @@ MOVING: tuple[Operation, ...] = (
         "Slides edges along those beside them; positive to the left",
         "cage",
         (
-            Ratio("ratio", 0.0, "Of the edges beside, -1 to 1", optional=True, low=-1, high=1),
-            Length("distance", None, "The same, exact", optional=True),
+            Ratio("ratio", 0.0, "Of the edges beside, -1 to 1", optional=True, low=-1, high=1, instead_of="distance"),
+            Length("distance", None, "The same, exact", optional=True, instead_of="ratio"),
             Toggle("keep_shape", False, "Whether all go equally far", on="keeping its shape", off="each in proportion"),
         ),
         ("edges",),
@@ -280,6 +283,7 @@ MOVING: tuple[Operation, ...] = (
         moves_only=True,
         drawn="path",
         shortcut="J",
+        tool="brush",
     ),
     Operation(
         "make_round",

@@ -73,6 +73,7 @@ PARTS: tuple[Operation, ...] = (
         "Gives the active part a name",
         "part",
         (Text("name", "", "Its new name"),),
+        waits=True,
     ),
     Operation(
         "set_part",
@@ -84,6 +85,7 @@ PARTS: tuple[Operation, ...] = (
         "Name, looks and locks of a part; the active one where none is named",
         "parts",
         (OfPart("part", None, "Which part", optional=True), *LOOKS),
+        waits=True,
     ),
     Operation(
         "remove_part",
@@ -104,6 +106,7 @@ PARTS: tuple[Operation, ...] = (
         "A length that typed numbers may use",
         "document",
         (Text("name", "", "Its name"), Expression("value", "0 mm")),
+        waits=True,
     ),
     Operation(
         "combine",
@@ -159,6 +162,7 @@ PARTS: tuple[Operation, ...] = (
             Toggle("clean", True, "The seam's points", on="seam cleaned", off="seam as it is"),
             Toggle("keep_other", False, "What becomes of the other part", on="keeping it", off="using it up"),
         ),
+        waits=True,
     ),
     Operation(
         "clip",
@@ -208,6 +212,7 @@ PARTS: tuple[Operation, ...] = (
         "Groups stand in the list as one; / makes groups in groups; no name takes it out",
         "part",
         (Text("group", "", "The group's name"),),
+        waits=True,
     ),
     Operation(
         "reset_transform",
@@ -242,6 +247,7 @@ PARTS: tuple[Operation, ...] = (
             Toggle("embed", True, "Where the image is kept", on="kept in the document", off="read from its file"),
             Text("name", "", "The guide's name"),
         ),
+        tool="image",
     ),
     Operation(
         "set_guide",
@@ -265,6 +271,7 @@ PARTS: tuple[Operation, ...] = (
             Toggle("shown", None, "Whether it is shown", optional=True, on="shown", off="hidden"),
             Text("onto", None, "A part the image is projected onto, to cut along; no name ends it", optional=True),
         ),
+        waits=True,
     ),
     Operation(
         "calibrate_guide",
@@ -280,6 +287,7 @@ PARTS: tuple[Operation, ...] = (
             Vector("end", (100.0, 0.0), "The other", size=2),
             Length("length", 100.0, "How far apart they are", low=0, above_low=True),
         ),
+        tool="two places",
     ),
     Operation(
         "remove_guide",
@@ -310,6 +318,7 @@ PARTS: tuple[Operation, ...] = (
             Angle("field_of_view", 32.0, "From bottom to top", low=1, high=150),
             Vector("shift", (0.0, 0.0), "Right and up, in shares of the height", size=2, is_length=False),
         ),
+        tool="camera",
     ),
     Operation(
         "set_camera",
@@ -325,6 +334,7 @@ PARTS: tuple[Operation, ...] = (
             Vector("shift", None, "Right and up, in shares of the height", optional=True, size=2, is_length=False),
             Toggle("perspective", None, "How depth is shown", optional=True, on="perspective", off="orthographic"),
         ),
+        waits=True,
     ),
     Operation(
         "remove_camera",
@@ -335,5 +345,6 @@ PARTS: tuple[Operation, ...] = (
         "Takes a camera out",
         "document",
         (Text("name", "", "The camera; the last one where none is named"),),
+        waits=True,
     ),
 )

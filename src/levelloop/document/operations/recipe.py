@@ -184,6 +184,11 @@ def _into_part(part: Part) -> Floats:
     return np.asarray(np.linalg.inv(part.transform))
 
 
+_CHANGED = StepNumber(
+    "step", None, "The one whose numbers change; none adds one", optional=True, offered=False
+)
+
+
 def _operation(kind: StepKind) -> Operation:
     """The operation that adds a step of a kind or changes its numbers."""
 
@@ -198,7 +203,8 @@ def _operation(kind: StepKind) -> Operation:
         kind.sentence,
         kind.hint,
         "parts",
-        (*kind.parameters, StepNumber("step", None, "The one whose numbers change; none adds one", optional=True)),
+        (*kind.parameters, _CHANGED),
+        begins_with=kind.begins_with,
     )
 
 
@@ -215,6 +221,7 @@ RECIPE: tuple[Operation, ...] = (
         "Steps run from left to right; their order matters",
         "parts",
         (_STEP, StepNumber("to", 0, "Its place afterwards")),
+        tool="station later",
     ),
     Operation(
         "enable_step",
@@ -225,6 +232,7 @@ RECIPE: tuple[Operation, ...] = (
         "A step that is off is left out",
         "parts",
         (_STEP, Toggle("on", True, "Whether it runs", on="on", off="off")),
+        tool="station on or off",
     ),
     Operation(
         "remove_step",
@@ -235,6 +243,7 @@ RECIPE: tuple[Operation, ...] = (
         "Takes a step out of the recipe",
         "parts",
         (_STEP,),
+        tool="station out",
     ),
     Operation(
         "copy_recipe",
@@ -245,6 +254,7 @@ RECIPE: tuple[Operation, ...] = (
         "Another part gets this part's steps in place of its own",
         "parts",
         (PartName("to", None, "The part that gets it", optional=True),),
+        waits=True,
     ),
     Operation(
         "bake_steps",

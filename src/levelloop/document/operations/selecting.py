@@ -92,6 +92,7 @@ SELECTING: tuple[Operation, ...] = (
         (),
         ANY,
         shortcut="+",
+        more_keys=("=",),
     ),
     Operation(
         "shrink",
@@ -204,6 +205,7 @@ SELECTING: tuple[Operation, ...] = (
         "Keeps the selection under a name; with nothing selected the name is forgotten",
         "cage",
         (Text("name", "", "Its name"),),
+        waits=True,
     ),
     Operation(
         "select_set",
@@ -215,6 +217,7 @@ SELECTING: tuple[Operation, ...] = (
         "selection",
         (Text("name", "", "Its name"),),
         anew=True,
+        waits=True,
     ),
     Operation(
         "select_where",
@@ -229,6 +232,7 @@ SELECTING: tuple[Operation, ...] = (
             Choice("mode", "only", "What becomes of the selection", words=("only", "added", "taken out")),
         ),
         anew=True,
+        waits=True,
     ),
     Operation(
         "convert",

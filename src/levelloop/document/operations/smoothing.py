@@ -109,6 +109,7 @@ SMOOTHING: tuple[Operation, ...] = (
         (Text("material", "", "Its name; empty takes it away"),),
         ("faces",),
         or_all=True,
+        waits=True,
     ),
     Operation(
         "set_scheme",

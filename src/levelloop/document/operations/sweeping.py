@@ -88,6 +88,7 @@ SWEEPING: tuple[Operation, ...] = (
         ),
         ("faces", "edges"),
         at_middle="making",
+        waits=True,
     ),
     Operation(
         "revolve",
@@ -117,6 +118,7 @@ SWEEPING: tuple[Operation, ...] = (
         ("edges", "faces"),
         in_turn=True,
         at_middle="making",
+        begins_with={"turns": 2.0},
     ),
     Operation(
         "sweep",
@@ -152,6 +154,7 @@ SWEEPING: tuple[Operation, ...] = (
         icon="array",
         group="Build",
         at_middle="making",
+        begins_with={"move": (20.0, 0.0, 0.0)},
     ),
     Operation(
         "mirror_across",
@@ -245,6 +248,7 @@ SWEEPING: tuple[Operation, ...] = (
         drawn="path",
         mirrored=_mirrored_cut,
         at_middle="drawn",
+        tool="knife",
     ),
     Operation(
         "lay_strip",
@@ -264,6 +268,7 @@ SWEEPING: tuple[Operation, ...] = (
         drawn="path",
         mirrored=_mirrored_strip,
         at_middle="making",
+        tool="strip",
     ),
     Operation(
         "slice",
@@ -284,6 +289,7 @@ SWEEPING: tuple[Operation, ...] = (
         icon="slice",
         group="Cut",
         at_middle="local",
+        tool="plane seen on edge",
     ),
     Operation(
         "subdivide",

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from levelloop.core.errors import EditError
 from levelloop.core.words import shortened
+
+if TYPE_CHECKING:
+    from levelloop.document.document import Document, Part
 
 LARGEST = 1e12  # mm or whatever it counts: squares of squares of it can still be reckoned with
 AUTOMATIC_WORD = "auto"  # how an automatic distance is written in files and scripts
@@ -43,7 +46,9 @@ class Parameter:
     """One number or choice of an operation.
 
     hint: one line for the person who edits it; step: how much an arrow key changes it; closed_at: the value at which a
-    bracket of the sentence that names it stays closed; unless: another one that, where it is given, stands for it.
+    bracket of the sentence that names it stays closed; unless: another one that, where it is given, stands for it;
+    instead_of: another one that is let go of where this one is given; offered: the sentence offers it where it is left
+    out.
     """
 
     name: str
@@ -53,6 +58,8 @@ class Parameter:
     step: float = 1.0
     closed_at: Any = None
     unless: str = ""
+    instead_of: str = ""
+    offered: bool = True
 
     @property
     def is_typed(self) -> bool:
@@ -71,6 +78,17 @@ class Parameter:
     def as_last(self, value: Any) -> float | None:
         """The number that "last" stands for after this value, None for none."""
         return float(value) if isinstance(value, int | float) and not isinstance(value, bool) else None
+
+    def first(self, document: Document) -> Any:
+        """What an optional value is once it is asked for; None where there is nothing to choose from."""
+        return ""
+
+    def resolved(self, value: Any, document: Document, part: Part) -> Any:
+        """The value as an edit of a part takes it: names and words replaced by what they stand for.
+
+        Raises EditError where that is not there.
+        """
+        return value
 
     def read(self, value: Any, reading: Reading) -> Any:
         """The checked value; text is parsed. Raises EditError."""

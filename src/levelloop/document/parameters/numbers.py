@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -19,15 +19,23 @@ from levelloop.document.parameters.base import (
 )
 from levelloop.document.scripting.units import format_length, format_number, parse_length, parse_number
 
+if TYPE_CHECKING:
+    from levelloop.document.document import Document
+
 
 @dataclass(frozen=True)
 class Number(Parameter):
-    """A number in a range. words: allowed instead of a number."""
+    """A number in a range. words: allowed instead of a number; asked: what it is once it is asked for."""
 
     low: float = -np.inf
     high: float = np.inf
     above_low: bool = False
     words: tuple[str, ...] = ()
+    asked: float = 1.0
+
+    def first(self, document: Document) -> Any:
+        """What it is once it is asked for, within its range."""
+        return self._cast(min(max(self.asked, self.low), self.high))
 
     def show(self, value: Any, unit: str = "mm") -> str:
         """The number with its unit, or the word."""
@@ -97,6 +105,8 @@ class Length(Number):
 class Within(Length):
     """How near counts as the same place: automatic where nobody typed one, written "auto"; a typed one is absolute."""
 
+    asked: float = 0.001
+
     def _read(self, value: Any, reading: Reading) -> Any:
         if isinstance(value, Automatic):
             return value
@@ -130,6 +140,7 @@ class Ratio(Number):
     """A share or factor."""
 
     step: float = 0.05
+    asked: float = 0.25
 
 
 @dataclass(frozen=True)

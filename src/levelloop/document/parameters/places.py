@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from levelloop.core.errors import EditError
 from levelloop.document.parameters.base import (
@@ -18,6 +18,9 @@ from levelloop.document.parameters.base import (
 from levelloop.document.parameters.numbers import Length
 from levelloop.document.parameters.words import PartName
 from levelloop.document.scripting.units import format_length, format_number, parse_length, parse_number
+
+if TYPE_CHECKING:
+    from levelloop.document.document import Document, Part
 
 
 @dataclass(frozen=True)
@@ -63,6 +66,24 @@ class Vector(Parameter):
     def measure(self) -> str:
         """What it measures."""
         return "length" if self.is_length else "number"
+
+    def first(self, document: Document) -> Any:
+        """Nothing along any axis."""
+        return (0.0,) * self.size
+
+    def resolved(self, value: Any, document: Document, part: Part) -> Any:
+        """The anchor's place where the word stands for it. Raises EditError where there is none yet."""
+        if value != "anchor" or "anchor" not in self.words:
+            return value
+        if document.anchor is None:
+            raise EditError("There is no anchor yet; set one first.")
+        return document.anchor
+
+    def turned(self, value: Any, by: int) -> Any:
+        """The same along the next or previous axis."""
+        if isinstance(value, str) and value[-1:] in "xyz":
+            return "xyz"[("xyz".index(value[-1]) + by) % 3]
+        return tuple(value[(i - by) % 3] for i in range(3)) if isinstance(value, tuple) else value
 
     def tells_sides(self, value: Any, axis: int) -> bool:
         """Whether it has something across the plane: a place or a direction, not a size."""
@@ -233,6 +254,10 @@ class Sizes(Parameter):
 @dataclass(frozen=True)
 class Axes(Parameter):
     """The axes that numbers count along: "world", "part", "normal", or three directions."""
+
+    def resolved(self, value: Any, document: Document, part: Part) -> Any:
+        """The directions of the part's own axes where the word stands for them."""
+        return part.axes if value == "part" else value
 
     def _read(self, value: Any, reading: Reading) -> Any:
         if isinstance(value, str):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -17,6 +17,9 @@ from levelloop.document.parameters.base import (
     quoted,
 )
 
+if TYPE_CHECKING:
+    from levelloop.document.document import Document, Part
+
 
 @dataclass(frozen=True)
 class Choice(Parameter):
@@ -24,6 +27,10 @@ class Choice(Parameter):
 
     words: tuple[str, ...] = ()
     sided: tuple[str, ...] = ()
+
+    def first(self, document: Document) -> Any:
+        """The first of the words."""
+        return self.words[0]
 
     def tells_sides(self, value: Any, axis: int) -> bool:
         """Whether the word means another side there."""
@@ -49,6 +56,10 @@ class Toggle(Parameter):
     default: Any = False
     on: str = "yes"
     off: str = "no"
+
+    def first(self, document: Document) -> Any:
+        """No, at first."""
+        return False
 
     def _read(self, value: Any, reading: Reading) -> Any:
         if isinstance(value, str) and value in (self.on, self.off):
@@ -84,7 +95,18 @@ class Text(Parameter):
 
 @dataclass(frozen=True)
 class PartName(Text):
-    """Another part by its name."""
+    """Another part by its name; an edit takes its mesh after its recipe, not smoothed by the rail, in the world."""
+
+    def first(self, document: Document) -> Any:
+        """The first of the others; None where there is no other."""
+        return next((part.name for part in document.parts if part.id != document.active), None)
+
+    def resolved(self, value: Any, document: Document, part: Part) -> Any:
+        """The mesh of the part of that name. Raises EditError where there is none."""
+        if not isinstance(value, str):
+            return value
+        other = document.by_name(value) if value else None
+        return None if other is None else other.to_world(other.stepped)
 
     def show(self, value: Any, unit: str = "mm") -> str:
         """The name, or that there is none."""

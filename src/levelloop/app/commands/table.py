@@ -1,0 +1,327 @@
+"""The table of commands as data: what menus, the finder, keys and the page of keys are made of."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any, Literal
+
+from levelloop.app.theme import THEMES
+from levelloop.app.view.snapping import SNAPS, TITLES
+from levelloop.document.operations import REGISTRY
+from levelloop.document.registry import Operation
+
+if TYPE_CHECKING:
+    from levelloop.app.window import Window
+
+MENUS = ("File", "Edit", "Add", "Select", "Transform", "Build", "Smooth", "Recipe", "Part", "View", "Help")
+NO_PART = "There is no part yet; add a form first."
+Pivot = Literal["middle", "each", "origin", "anchor", "last"]
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One command. run: what it does to a window; keys: the first is the one that is told; line: with a line above it;
+    why_not: why it cannot run now, in a sentence, empty where it can.
+    """
+
+    menu: str
+    title: str
+    run: Callable[[Window], Any]
+    keys: tuple[str, ...] = ()
+    hint: str = ""
+    line: bool = False
+    why_not: Callable[[Window], str] = lambda window: ""
+
+
+@dataclass(frozen=True)
+class Submenu:
+    """A menu in a menu that is filled with what there is each time it opens: (title, run) pairs, or menus of them."""
+
+    menu: str
+    title: str
+    name: str
+
+
+def of_operation(operation: Operation) -> Entry:
+    """The command that begins an operation."""
+
+    def why_not(window: Window) -> str:
+        if operation.acts_on in ("form", "document"):
+            return ""
+        return window.why_not(operation) if window.session.document.parts else NO_PART
+
+    return Entry(
+        operation.menu,
+        operation.title,
+        lambda window: window.start(operation.key),
+        operation.shortcuts,
+        operation.hint,
+        why_not=why_not,
+    )
+
+
+def _axes(axes: Literal["world", "part", "normal", "view"]) -> Entry:
+    hint = "What the handle and typed moves count along"
+    return Entry("Transform", f"Axes of the {axes}", lambda window: window.on_view.set_axes(axes), (), hint)
+
+
+def _pivot(pivot: Pivot, words: str) -> Entry:
+    hint = "What stays when it is rotated or scaled"
+    return Entry("Transform", f"Pivot: {words}", lambda window: window.on_view.set_pivot(pivot), (), hint)
+
+
+def _snap(snap: Any) -> Entry:
+    title = f"Snap to {TITLES[snap]}"
+    return Entry("Transform", title, lambda window: window.on_view.toggle_snap(snap), (), "While dragging")
+
+
+def _direction(title: str, key: str) -> Entry:
+    return Entry("View", title, lambda window: window.view.look(title.lower()), (key,))
+
+
+def _views(count: int, title: str) -> Entry:
+    return Entry(
+        "View", title, lambda window: window.panes.show_views(count), (f"Ctrl+{count}",), "Side by side", count == 1
+    )
+
+
+def _shading(title: str, key: str) -> Entry:
+    shading = title.lower()
+    return Entry(
+        "View", title, lambda window: window.on_view.set_look(shading=shading), (key,), "How the view is shaded"
+    )
+
+
+def _back_faces(inside: str) -> Entry:
+    return Entry("View", f"Back faces {inside}", lambda window: window.on_view.set_look(inside=inside))
+
+
+def _theme(name: str, first: bool) -> Entry:
+    return Entry(
+        "View", f"Theme {name}", lambda window: window.set_theme(name), (), "How everything is coloured", first
+    )
+
+
+def commands() -> Iterator[Entry | Submenu]:
+    """All commands in the order of their menus. Raises ValueError where two have one key."""
+    taken: dict[str, str] = {}
+    for entry in (*FIRST, *(of_operation(operation) for operation in REGISTRY.all()), *LAST):
+        for key in entry.keys if isinstance(entry, Entry) else ():
+            if key in taken:
+                raise ValueError(f"{entry.title} and {taken[key]} both have the key {key}")
+            taken[key] = entry.title
+        yield entry
+
+
+FIRST: tuple[Entry, ...] = (
+    Entry("File", "New", lambda window: window.on_files.new_document(), ("Ctrl+N",), "An empty document"),
+    Entry("File", "Open…", lambda window: window.on_files.ask_open(), ("Ctrl+O",), "A document or a cage"),
+    Entry("File", "Save", lambda window: window.on_files.save(), ("Ctrl+S",), "Writes the document", True),
+    Entry(
+        "File",
+        "Save as…",
+        lambda window: window.on_files.ask_save(),
+        ("Ctrl+Shift+S",),
+        "Writes the document under another name",
+    ),
+    Entry(
+        "File",
+        "Export…",
+        lambda window: window.on_files.ask_export(),
+        ("Ctrl+E",),
+        "The smooth surface as STL, OBJ or USD",
+    ),
+    Entry("File", "Quit", lambda window: window.close(), ("Ctrl+Q",), line=True),
+    Entry("Edit", "Undo", lambda window: window.attempt(window.undo), ("Ctrl+Z",)),
+    Entry("Edit", "Redo", lambda window: window.attempt(window.redo), ("Ctrl+Shift+Z", "Ctrl+Y")),
+    Entry(
+        "Edit",
+        "Repeat last",
+        lambda window: window.attempt(window.repeat),
+        ("Ctrl+R",),
+        "The last operation on what is selected now",
+    ),
+    Entry(
+        "Edit",
+        "Copy",
+        lambda window: window.on_parts.copy(),
+        ("Ctrl+C",),
+        "The selected faces, or the active part",
+        True,
+    ),
+    Entry("Edit", "Paste", lambda window: window.on_parts.paste(True), ("Ctrl+V",), "Into the active part"),
+    Entry("Edit", "Paste as a new part", lambda window: window.on_parts.paste(False), ("Ctrl+Shift+V",)),
+    Entry(
+        "Select",
+        "Points",
+        lambda window: window.set_kind("points"),
+        ("P",),
+        "Select points; again converts the selection",
+    ),
+    Entry(
+        "Select",
+        "Edges",
+        lambda window: window.set_kind("edges"),
+        ("E",),
+        "Select edges; again converts the selection",
+    ),
+    Entry(
+        "Select",
+        "Faces",
+        lambda window: window.set_kind("faces"),
+        ("F",),
+        "Select faces; again converts the selection",
+    ),
+    Entry("Select", "Parts", lambda window: window.set_kind("parts"), ("A",), "Select parts"),
+    Entry(
+        "Select",
+        "Everything",
+        lambda window: window.select_all(),
+        ("Ctrl+A",),
+        "Every element of the active part",
+        True,
+    ),
+    Entry("Select", "Nothing", lambda window: window.select_none(), ("Ctrl+D",)),
+    Entry(
+        "Select",
+        "Lock the selection",
+        lambda window: window.on_view.toggle_kept(),
+        ("Alt+L",),
+        "Against clicks, boxes and brushes",
+    ),
+    Entry(
+        "Select",
+        "Reach",
+        lambda window: window.on_view.toggle_reach(),
+        ("Alt+T",),
+        "Pick what is seen, what faces the view, or everything through",
+    ),
+)
+
+LAST: tuple[Entry | Submenu, ...] = (
+    Entry(
+        "Add",
+        "Draw a curve",
+        lambda window: window.on_view.draw_curve(),
+        (),
+        "By clicks, on a part or beside it",
+        True,
+    ),
+    _axes("world"),
+    _axes("part"),
+    _axes("normal"),
+    _axes("view"),
+    _pivot("middle", "the middle"),
+    _pivot("each", "each piece"),
+    _pivot("origin", "the world's origin"),
+    _pivot("anchor", "the anchor"),
+    _pivot("last", "the last picked"),
+    *(_snap(snap) for snap in SNAPS),
+    Entry(
+        "Transform",
+        "Soft range",
+        lambda window: window.on_view.toggle_soft(),
+        ("R",),
+        "What is around follows move, rotate and scale",
+    ),
+    Entry(
+        "Part",
+        "Show or hide",
+        lambda window: window.on_parts.toggle_part(),
+        (),
+        "Hides the active part, or shows it",
+    ),
+    Entry("Part", "Show all parts", lambda window: window.on_parts.show_all_parts()),
+    Entry("Select", "Hide", lambda window: window.on_parts.hide(False), ("V",), "What is selected, or the active part"),
+    Entry(
+        "Select",
+        "Hide the rest",
+        lambda window: window.on_parts.hide(True),
+        ("Shift+V",),
+        "All but the selection, or the other parts",
+    ),
+    Entry(
+        "Select", "Show what is hidden", lambda window: window.on_parts.show_hidden(), ("Alt+V",), "Elements and parts"
+    ),
+    Entry(
+        "Part",
+        "Remove",
+        lambda window: window.on_parts.remove_part(),
+        (),
+        "Takes the active part out of the document",
+    ),
+    Entry("Smooth", "Cage or smooth", lambda window: window.toggle_smooth(), (), "Space"),
+    Entry("Smooth", "Level up", lambda window: window.set_stop(window.line.stepped(1)), ("PgUp",)),
+    Entry("Smooth", "Level down", lambda window: window.set_stop(window.line.stepped(-1)), ("PgDown",)),
+    Entry(
+        "View",
+        "Measure",
+        lambda window: window.on_view.toggle_measure(),
+        ("U",),
+        "The distance between the last two picks; what a face is like",
+    ),
+    _direction("Front", "1"),
+    _direction("Back", "Shift+1"),
+    _direction("Right", "2"),
+    _direction("Left", "Shift+2"),
+    _direction("Top", "3"),
+    _direction("Bottom", "Shift+3"),
+    Entry("View", "Perspective or orthographic", lambda window: window.view.toggle_perspective(), ("4",)),
+    Entry("View", "Move a guide", lambda window: window.on_view.move_guide(), (), "Drag it, or a corner of it"),
+    Submenu("View", "Look through", "cameras"),
+    Submenu("View", "Guides", "guides"),
+    Entry(
+        "View",
+        "Frame selection",
+        lambda window: window.view.frame(),
+        ("0",),
+        "The selection, or the active part",
+    ),
+    Entry("View", "Frame everything", lambda window: window.view.frame(everything=True), ("Shift+0",)),
+    _views(1, "One view"),
+    _views(2, "Two views"),
+    _views(4, "Four views"),
+    Entry(
+        "View",
+        "X-ray",
+        lambda window: window.on_view.toggle_look("x_ray"),
+        ("Alt+X",),
+        "Shows what is behind",
+        True,
+    ),
+    Entry(
+        "View",
+        "Wires and flow lines",
+        lambda window: window.on_view.toggle_look("wire"),
+        ("Alt+W",),
+        "The cage's edges on the surface",
+    ),
+    Entry(
+        "View",
+        "Normals",
+        lambda window: window.on_view.toggle_look("normals"),
+        ("Alt+N",),
+        "Which way the faces look",
+    ),
+    Entry(
+        "View",
+        "Cut open",
+        lambda window: window.on_view.cut_view(),
+        ("Alt+C",),
+        "Hides what lies before the middle, square to the view's axis",
+    ),
+    _shading("Clay", "Alt+1"),
+    _shading("Silhouette", "Alt+2"),
+    _shading("Valleys", "Alt+3"),
+    _back_faces("tinted"),
+    _back_faces("plain"),
+    _back_faces("hidden"),
+    *(_theme(name, number == 0) for number, name in enumerate(THEMES)),
+    Entry("View", "Next finding", lambda window: window.review.walk(1), (".",), line=True),
+    Entry("View", "Previous finding", lambda window: window.review.walk(-1), (",",)),
+    Entry("Help", "Find a command", lambda window: window.finder.open(), ("Ctrl+K",)),
+    Entry("Help", "Keys", lambda window: window.show_keys(), ("F1",), "All keys, from the table of commands"),
+    Entry("Help", "Open the demo", lambda window: window.on_files.open_demo()),
+    Entry("Help", "About Level Loop", lambda window: window.show_about()),
+)
