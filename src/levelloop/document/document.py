@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 
@@ -14,14 +14,15 @@ from levelloop.core.lazy import lazy
 from levelloop.core.mesh.faces import normal_map, unit
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import Kind
-from levelloop.core.recipe.chain import Built, build
+from levelloop.core.recipe.chain import Built, Link, Smoothing, build
 from levelloop.core.surface.samples import SurfaceSamples, sampled, sampled_mesh
 from levelloop.core.surface.surface import SmoothSurface, without_holes
 from levelloop.core.tolerance import Automatic
 from levelloop.core.words import counted, shortened
 from levelloop.document.cameras import NamedCamera
+from levelloop.document.evaluation import bound
 from levelloop.document.parameters import Reading
-from levelloop.document.recipe import STEPS, Step, links_of
+from levelloop.document.recipe import STEPS, Step, links_of, parts_named
 
 DEFAULT_LEVEL = 2
 COLOURS = ("#D3CABB", "#C9B48A", "#B7C2B0", "#B9BFCB", "#CDB3A6", "#C7BFD0")
@@ -35,7 +36,7 @@ class Part:
     transform: (4, 4) from part space to the world, row vectors times matrix as in OpenUSD.
     level: of view and output alike, 0 … 6; limit: its points put on the limit surface. group: names of groups, outer
     first, with "/" between; shared: parts of one such word share cage and recipe; attached: id of the part that it
-    moves with.
+    moves with; inputs: the parts that its steps name, by id, as the document has them: it gives them, no file has them.
     """
 
     id: str
@@ -54,9 +55,24 @@ class Part:
     shared: str = ""
     attached: str = ""
     steps: tuple[Step, ...] = ()
+    inputs: Mapping[str, Part] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "transform", frozen(np.array(self.transform, dtype=np.float64)))
+
+    @lazy
+    def names(self) -> tuple[str, ...]:
+        """The ids of the parts that its steps name."""
+        return parts_named(self.steps)
+
+    def links(self, level: int, limit: bool = False, until: int | None = None) -> list[Link | Smoothing]:
+        """Its steps that are on, ready to run; until: only the first so many; level, limit: of the level rail."""
+        return links_of(self.steps, level, limit, until, self._given)
+
+    @lazy
+    def _given(self) -> dict[str, Mesh]:
+        """What the parts that its steps name have come to, in its own space."""
+        return {part_id: other.in_space_of(self) for part_id, other in self.inputs.items()}
 
     def result(self, level: int | None = None, limit: bool | None = None) -> Mesh:
         """The mesh after the recipe, smoothed to the part's level or the given one.
@@ -115,7 +131,7 @@ class Part:
 
     def _built(self, level: int | None, limit: bool | None) -> Built:
         use_limit = self.limit if limit is None else limit
-        built = build(self.mesh, links_of(self.steps, self.level if level is None else level, use_limit))
+        built = build(self.mesh, self.links(self.level if level is None else level, use_limit))
         for trouble in built.troubles:
             raise EditError(f"“{self.name}”, {self.step_name(trouble.place)}: {trouble.reason}")
         return built
@@ -123,11 +139,12 @@ class Part:
     @lazy
     def plain(self) -> Built:
         """The cage after the steps, not smoothed by the rail; steps that cannot run are left out."""
-        return build(self.mesh, links_of(self.steps, 0))
+        return build(self.mesh, self.links(0))
 
     def forget(self) -> None:
         """Lets go of what the recipe made; it is made again when somebody asks."""
         self.__dict__.pop("plain", None)
+        self.__dict__.pop("_given", None)
 
     @property
     def stepped(self) -> Mesh:
@@ -146,6 +163,12 @@ class Part:
             there = counted(len(self.steps), "step")
             raise EditError(f"“{self.name}” has {there}; there is no step {place + 1}.")
         return self.steps[place]
+
+    def shown_values(self, step: Step) -> dict[str, Any]:
+        """A step's numbers as people and scripts read them: parts by name, none where they are gone."""
+        named = {name: str(step.parameters.get(name)) for name in STEPS[step.key].names_parts}
+        names = {name: self.inputs[part_id].name if part_id in self.inputs else "" for name, part_id in named.items()}
+        return {**step.parameters, **names}
 
     def step_name(self, place: int) -> str:
         """A step by its place, in words: "step 2 (bend)"."""
@@ -174,6 +197,13 @@ class Part:
         # The rotation nearest to the transform, whatever it scales or shears.
         u, _, vt = np.linalg.svd(self.transform[:3, :3])
         return np.asarray(u @ np.diag([1.0, 1.0, np.linalg.det(u @ vt)]) @ vt)
+
+    def in_space_of(self, other: Part) -> Mesh:
+        """What it looks like to others, in another part's space."""
+        if np.array_equal(self.transform, other.transform):
+            return self.stepped
+        across = np.linalg.solve(other.transform.T, self.transform.T).T
+        return self.stepped.with_points(self.stepped.points @ across[:3, :3] + across[3, :3])
 
     def to_world(self, mesh: Mesh) -> Mesh:
         """A mesh of this part with its points in world space."""
@@ -243,6 +273,11 @@ class Document:
     guides: tuple[Guide, ...] = ()
     cameras: tuple[NamedCamera, ...] = ()
     next_id: int = 1
+
+    def __post_init__(self) -> None:
+        parts = bound(self.parts)
+        if parts != self.parts:
+            object.__setattr__(self, "parts", parts)
 
     @property
     def part(self) -> Part:

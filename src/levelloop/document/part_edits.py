@@ -55,7 +55,7 @@ def combine(
             raise EditError(f"“{part.name}” is locked.")
     first = chosen[0]
     baked = [part.name for part in chosen if part.steps]
-    mesh = combined([first.stepped, *(in_space_of(part, first) for part in chosen[1:])])
+    mesh = combined([first.stepped, *(part.in_space_of(first) for part in chosen[1:])])
     told = ""
     if weld_within is not None:
         edit = weld(mesh, select_all(mesh.topology, "points"), weld_within)
@@ -143,7 +143,7 @@ def boolean_parts(
         raise EditError("A boolean needs another part than the active one.")
     if not keep_other:
         _unlocked(second)
-    cutter = in_space_of(second, part)
+    cutter = second.in_space_of(part)
 
     def made(whole: Mesh, with_images: Callable[[Mesh], Mesh]) -> Edit:
         return boolean(whole, with_images(cutter), kind, clean, second.name)  # type: ignore[arg-type]
@@ -239,7 +239,7 @@ def paste(document: Document, selections: Mapping[str, Selection], copied: Part,
         own = new_part(document, copied.mesh, copied.name)
         return Change(document.with_part(_like(own, copied)), {})
     part = _unlocked(document.part)
-    both = combined([part.mesh, in_space_of(copied, part)])
+    both = combined([part.mesh, copied.in_space_of(part)])
     chosen = Selection("faces", np.arange(part.mesh.n_faces, both.n_faces))
     return Change(document.with_part(replace(part, mesh=both)), {part.id: chosen})
 
@@ -257,15 +257,6 @@ def remove_part(document: Document, selections: Mapping[str, Selection], part: s
     """Takes a part out of the document, the active one where none is named."""
     gone = document.by_name(part) if part else document.part
     return Change(document.without(gone.id), {key: value for key, value in selections.items() if key != gone.id})
-
-
-def in_space_of(part: Part, other: Part) -> Mesh:
-    """A part's cage after its steps with its points in another part's space."""
-    if part.in_place and other.in_place:
-        return part.stepped
-    back = np.linalg.inv(other.transform)
-    world = part.to_world(part.stepped)
-    return world.with_points(world.points @ back[:3, :3] + back[3, :3])
 
 
 # Helpers

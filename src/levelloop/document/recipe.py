@@ -14,6 +14,7 @@ from levelloop.core.edit.build.sweeping import helix, revolve
 from levelloop.core.edit.build.thicken import thicken
 from levelloop.core.edit.hold.hold import hold
 from levelloop.core.edit.hold.true_size import true_size
+from levelloop.core.edit.join.boolean import Kind, boolean
 from levelloop.core.edit.join.weld import weld
 from levelloop.core.edit.move.transform import slant
 from levelloop.core.edit.repeat.copies import array, copy_step
@@ -27,7 +28,18 @@ from levelloop.core.recipe.mirror import PLANES, follow_mirror, mirror
 from levelloop.core.recipe.shaping import bend, closes, ring_step, taper, twist
 from levelloop.core.surface.surface import HIGHEST_LEVEL
 from levelloop.core.tolerance import AUTOMATIC
-from levelloop.document.parameters import Angle, Choice, Count, Parameter, Ratio, Text, Toggle, Vector, Within
+from levelloop.document.parameters import (
+    Angle,
+    Choice,
+    Count,
+    Parameter,
+    PartName,
+    Ratio,
+    Text,
+    Toggle,
+    Vector,
+    Within,
+)
 from levelloop.document.shared_parameters import (
     AXES,
     AXIS,
@@ -77,14 +89,23 @@ class StepKind:
     follow: Callable[..., Floats | None] | None = None
     begins_with: Mapping[str, Any] = field(default_factory=dict)
 
+    @property
+    def names_parts(self) -> tuple[str, ...]:
+        """The parameters that name other parts: kept by id, run with what these have come to."""
+        return tuple(parameter.name for parameter in self.parameters if isinstance(parameter, PartName))
+
 
 def links_of(
-    steps: Sequence[Step], level: int, limit: bool = False, until: int | None = None
+    steps: Sequence[Step],
+    level: int,
+    limit: bool = False,
+    until: int | None = None,
+    given: Mapping[str, Mesh] | None = None,
 ) -> list[Link | Smoothing]:
     """The steps that are on, ready to run; until: only the first so many.
 
     level, limit: of the level rail. It drives the last smooth step whose level is "rail"; without one the recipe ends
-    with a smooth step of its own.
+    with a smooth step of its own. given: what the parts that steps name have come to, by id, in the part's own space.
     """
     rail = rail_place(steps)
     links: list[Link | Smoothing] = []
@@ -92,7 +113,7 @@ def links_of(
         if not step.enabled:
             continue
         if step.key != "smooth":
-            links.append(_link(step, place))
+            links.append(_link(step, place, given or {}))
         elif not _is_rail(step) or place == rail:
             wanted, on_limit = (level, limit) if _is_rail(step) else (step.parameters["level"], False)
             seen = _seen(steps[place + 1 : until])
@@ -108,17 +129,24 @@ def rail_place(steps: Sequence[Step]) -> int:
     return driven[-1] if driven else len(steps)
 
 
+def parts_named(steps: Sequence[Step]) -> tuple[str, ...]:
+    """The ids of the parts that steps which are on name, each once."""
+    named = [step.parameters.get(name) for step in steps if step.enabled for name in STEPS[step.key].names_parts]
+    return tuple(dict.fromkeys(part_id for part_id in named if part_id))
+
+
 def growth(steps: Sequence[Step]) -> float:
     """How many times as many faces there are after the steps, about, without what the rail smooths."""
     return float(np.prod([STEPS[step.key].growth(step.parameters) for step in steps if step.enabled]))
 
 
-def label(step: Step) -> str:
-    """What a step's station is called: "bend 90°"."""
+def label(step: Step, values: Mapping[str, Any] | None = None) -> str:
+    """What a step's station is called: "bend 90°"; values: its numbers with parts by name, where it names some."""
     kind = STEPS[step.key]
     if step.key == "smooth" and _is_rail(step):
         return "smooth"
-    shown = {parameter.name: parameter.show(step.parameters.get(parameter.name)) for parameter in kind.parameters}
+    given = step.parameters if values is None else values
+    shown = {parameter.name: parameter.show(given.get(parameter.name)) for parameter in kind.parameters}
     return kind.label.format(**shown)
 
 
@@ -161,12 +189,23 @@ def _seen(later: Sequence[Step]) -> Seen | None:
     return Seen(tuple((step.key, repr(step.parameters)) for step in joining), images)
 
 
-def _link(step: Step, place: int) -> Link:
+def _link(step: Step, place: int, given: Mapping[str, Mesh]) -> Link:
     kind = STEPS[step.key]
     assert kind.run is not None
-    follow = None if kind.follow is None else partial(kind.follow, **step.parameters)
-    run, times = partial(kind.run, **step.parameters), kind.growth(step.parameters)
-    return Link((step.key, repr(step.parameters)), run, place, times, follow)
+    parameters, key = step.parameters, (step.key, repr(step.parameters))
+    if kind.names_parts:
+        meshes = {name: given.get(step.parameters[name]) for name in kind.names_parts}
+        if any(mesh is None for mesh in meshes.values()):
+            return Link((*key, None), _missing, place)
+        # Other meshes are another step, even where all its numbers are the same.
+        parameters, key = {**parameters, **meshes}, (*key, *meshes.values())  # type: ignore[assignment]
+    follow = None if kind.follow is None else partial(kind.follow, **parameters)
+    run, times = partial(kind.run, **parameters), kind.growth(step.parameters)
+    return Link(key, run, place, times, follow)
+
+
+def _missing(mesh: Mesh) -> Edit:
+    raise EditError("the part it takes is not there any more, or needs this one itself.")
 
 
 def _on_all(run: Callable[..., Edit]) -> Callable[..., Edit]:
@@ -196,6 +235,12 @@ def _on_set(mesh: Mesh, set: str = "", **parameters: Any) -> Edit:
     if len(edges) == 0:
         raise EditError(f"The set “{set}” is empty.")
     return hold(mesh, edges, **parameters)
+
+
+def _boolean(mesh: Mesh, other: Mesh, kind: Kind) -> Edit:
+    if other.n_faces == 0:
+        raise EditError("the part it takes has no faces.")
+    return boolean(mesh, other, kind)
 
 
 def _on_points(run: Callable[..., Edit]) -> Callable[..., Edit]:
@@ -353,6 +398,18 @@ _KINDS: tuple[StepKind, ...] = (
         (*WINDING, *_AROUND, RUN_OUT, WELD_COPIES),
         _turned,
         begins_with={"turns": 2.0},
+    ),
+    StepKind(
+        "boolean",
+        "Boolean",
+        _boolean,
+        "Boolean {kind} with {other}",
+        "{kind} {other}",
+        "With another part, as that part is now; it may go on changing",
+        (
+            Choice("kind", "union", "", words=("union", "subtract", "intersect")),
+            PartName("other", None, "The other part"),
+        ),
     ),
     StepKind(
         "weld",

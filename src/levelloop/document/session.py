@@ -173,7 +173,7 @@ class Session:
     def set_step(self, step: int, **parameters: Any) -> str:
         """Gives a step, counted from 0, other numbers. Raises EditError."""
         here = self.part.step(step)
-        return self.do(f"step_{here.key}", **{**here.parameters, **parameters, "step": step})
+        return self.do(f"step_{here.key}", **{**self.part.shown_values(here), **parameters, "step": step})
 
     def move_step(self, step: int, to: int) -> str:
         """Puts a step at another place of the recipe. Raises EditError."""

@@ -45,8 +45,8 @@ class RecipeCommands:
         self.window.stage.show_until(part.id, step + 1, smooth)
         here = part.steps[step]
         self.window.sentence.close_fields()
-        operation = REGISTRY[f"step_{here.key}"]
-        self.window.attempt(lambda: self.window.sentence.start(operation, {**here.parameters, "step": step}, True))
+        operation, values = REGISTRY[f"step_{here.key}"], {**part.shown_values(here), "step": step}
+        self.window.attempt(lambda: self.window.sentence.start(operation, values, True))
         self.window.line.update()
 
     def switch(self, step: int | None = None) -> None:
@@ -77,7 +77,7 @@ class RecipeCommands:
         """The menu of one step."""
         steps = self.window.session.part.steps
         menu = QMenu(self.window)
-        menu.addSection(label(steps[step]))
+        menu.addSection(label(steps[step], self.window.session.part.shown_values(steps[step])))
         menu.addAction("Change its numbers").triggered.connect(lambda: self.choose(step))
         menu.addAction("Switch off" if steps[step].enabled else "Switch on").triggered.connect(
             lambda: self.switch(step)

@@ -153,10 +153,11 @@ class BuildLine(QWidget):
 
     def layout_now(self) -> Layout:
         """Where everything stands, for the width there is."""
-        steps = self.session.part.steps if self.session.document.parts else ()
+        part = self.session.part if self.session.document.parts else None
+        steps = part.steps if part is not None else ()
         rail = rail_place(steps)
         metrics = QFontMetricsF(text_font(9.0))
-        words = [label(step) for step in steps]
+        words = [label(step, part.shown_values(step)) for step in steps] if part is not None else []
         widths = [metrics.horizontalAdvance(text) + 34.0 for text in words]
         stops = STOPS if steps else STOPS[1:]
         word = 0.0 if rail < len(steps) else 66.0

@@ -153,7 +153,7 @@ PARTS: tuple[Operation, ...] = (
         "Boolean",
         "Part",
         boolean_parts,
-        "Let the part be its {kind} with {other}, {clean}, {keep_other}",
+        "Boolean {kind} with {other}, {clean}, {keep_other}",
         "Unites two closed parts, takes one from the other, or keeps what both share",
         "parts",
         (

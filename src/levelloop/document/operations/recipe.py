@@ -19,9 +19,10 @@ from levelloop.core.recipe.chain import build
 from levelloop.core.tolerance import AUTOMATIC
 from levelloop.core.words import counted
 from levelloop.document.document import Document, Part
+from levelloop.document.evaluation import circle
 from levelloop.document.parameters import Angle, Count, PartName, StepNumber, Toggle
 from levelloop.document.part_edits import Change, as_cage
-from levelloop.document.recipe import STEPS, Step, StepKind, growth, links_of
+from levelloop.document.recipe import STEPS, Step, StepKind, growth
 from levelloop.document.registry import Operation
 from levelloop.document.shared_parameters import AROUND
 
@@ -37,6 +38,7 @@ def add_or_set(
     Raises EditError where it cannot run there.
     """
     part = _unlocked(document)
+    parameters = {**parameters, **_ids(document, STEPS[kind], parameters)}
     if step is None:
         place = len(part.steps)
         steps = (*part.steps, Step(kind, parameters))
@@ -45,12 +47,14 @@ def add_or_set(
         if old.key != kind:
             raise EditError(f"Step {place + 1} of “{part.name}” is {STEPS[old.key].title.lower()}, not {kind}.")
         steps = (*part.steps[:place], replace(old, parameters=parameters), *part.steps[place + 1 :])
-    changed = replace(part, steps=steps)
+    kept = document.with_part(replace(part, steps=steps))
+    _check_circle(kept)
+    changed = kept.by_id(part.id)
     faces = part.mesh.n_faces * growth(steps)
     check_fits(faces, BYTES_IN_RECIPE)
     # What takes long is built where it is shown, off the window's thread; it says there what cannot run.
     told = _told(part, changed, place) if faces <= TOLD_AT_ONCE else ""
-    return Change(document.with_part(changed), selections, told)
+    return Change(kept, selections, told)
 
 
 def move_step(document: Document, selections: Selections, step: int, to: int) -> Change:
@@ -66,8 +70,9 @@ def enable_step(document: Document, selections: Selections, step: int, on: bool)
     """Switches a step on or off."""
     part = _unlocked(document)
     switched = replace(part.step(step), enabled=on)
-    steps = (*part.steps[:step], switched, *part.steps[step + 1 :])
-    return Change(document.with_part(replace(part, steps=steps)), selections)
+    changed = document.with_part(replace(part, steps=(*part.steps[:step], switched, *part.steps[step + 1 :])))
+    _check_circle(changed)
+    return Change(changed, selections)
 
 
 def remove_step(document: Document, selections: Selections, step: int) -> Change:
@@ -89,6 +94,7 @@ def copy_recipe(document: Document, selections: Selections, to: str | None) -> C
         raise EditError("A recipe is copied to another part than its own.")
     told = f"The {len(other.steps)} steps it had are gone." if other.steps else ""
     changed = document.with_part(replace(other, steps=part.steps))
+    _check_circle(changed)
     return Change(replace(changed, active=document.active), selections, told)
 
 
@@ -103,7 +109,7 @@ def bake_steps(document: Document, selections: Selections, until: int | None = N
     if until is not None:
         part.step(until)
     count = len(part.steps) if until is None else until + 1
-    built = build(part.mesh, links_of(part.steps, part.level, part.limit, count))
+    built = build(part.mesh, part.links(part.level, part.limit, count))
     for trouble in built.troubles:
         raise EditError(f"{part.step_name(trouble.place).capitalize()}: {trouble.reason}")
     names = [STEPS[step.key].title.lower() for step in part.steps[:count] if step.enabled]
@@ -150,6 +156,25 @@ def slice_and_array(
 
 
 # Helpers
+
+
+def _ids(document: Document, kind: StepKind, parameters: Mapping[str, Any]) -> dict[str, str]:
+    """The ids of the parts that a step's parameters name. Raises EditError."""
+    ids = {}
+    for name in kind.names_parts:
+        if not parameters[name]:
+            raise EditError(f"{kind.title} takes another part; name it.")
+        ids[name] = document.by_name(parameters[name]).id
+    return ids
+
+
+def _check_circle(document: Document) -> None:
+    round_about = circle(document.parts)
+    if len(round_about) == 1:
+        raise EditError(f"“{round_about[0].name}” cannot take itself.")
+    if round_about:
+        names = " and ".join(f"“{part.name}”" for part in round_about)
+        raise EditError(f"{names} would need each other: neither could be made first.")
 
 
 def _unlocked(document: Document) -> Part:

@@ -21,7 +21,6 @@ from levelloop.core.mesh.tags import TAGS
 from levelloop.core.recipe.chain import build
 from levelloop.core.surface.surface import without_holes
 from levelloop.document.document import Document, Part, new_part
-from levelloop.document.recipe import links_of
 from levelloop.files.errors import FileError
 from levelloop.files.shading import shown_normals
 from levelloop.files.usd.cameras import write_cameras
@@ -147,7 +146,7 @@ def _write_result(stage: Any, part: Part, name: str, materials: _Names) -> None:
     """What the recipe makes of a part, at its level; steps that cannot run are left out."""
     from pxr import Sdf
 
-    mesh = without_holes(build(part.mesh, links_of(part.steps, part.level, part.limit)).mesh)
+    mesh = without_holes(build(part.mesh, part.links(part.level, part.limit)).mesh)
     prim = _write_made(stage, part, mesh, name, materials)
     _set(prim, "resultOf", Sdf.ValueTypeNames.String, part.id)
 

@@ -25,7 +25,6 @@ from levelloop.core.mesh.selection import Kind
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.recipe.chain import Built, Stop, build
 from levelloop.document.document import Part
-from levelloop.document.recipe import links_of
 
 Singles = NDArray[np.float32]
 
@@ -189,8 +188,7 @@ def make_picture(
     until: how many of its steps are shown, None for all; quick: while something is dragged.
     """
     level = shown_level(part, smooth) if level is None else level
-    links = links_of(part.steps, level, part.limit and level > 0, until)
-    built = build(part.mesh, links, old.built if old is not None else None)
+    built = build(part.mesh, part.links(level, part.limit and level > 0, until), old.built if old is not None else None)
     places = built.points
     turned = None
     if not part.in_place:
