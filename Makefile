@@ -1,4 +1,4 @@
-# Level Loop. On a fresh Debian machine with Python 3.11: `make demo`, `make test`.
+# Level Loop. On a fresh Debian machine with Python 3.11 to 3.13: `make demo`, `make test`.
 VENV := .venv
 PYTHON := $(VENV)/bin/python
 # The window's tests and pictures need a screen with OpenGL; Xvfb with software rendering is one.
@@ -6,11 +6,11 @@ SCREEN := QT_QPA_PLATFORM=xcb LIBGL_ALWAYS_SOFTWARE=1 xvfb-run -a -s "-screen 0 
 
 WINDOW_TESTS := $(shell grep -ls "PySide6\|Hands\|^from levelloop.app" tests/test_*.py)
 
-.PHONY: setup demo test test-fast lint bench screenshots clean
+.PHONY: setup demo test test-fast lint bench screenshots pages install uninstall constraints clean
 
 setup: $(VENV)/ready
 
-$(VENV)/ready: pyproject.toml requirements.txt packages.txt packages-tests.txt tools/setup
+$(VENV)/ready: pyproject.toml constraints.txt packages.txt packages-tests.txt tools/setup
 	tools/setup $(VENV)
 	touch $@
 
@@ -32,6 +32,24 @@ lint: setup
 
 bench: setup
 	$(PYTHON) benchmarks/run.py
+
+# The pages and stubs that are made from the registry and the command line; a test tells when they are old.
+pages: setup
+	$(PYTHON) tools/operations_page.py
+	$(PYTHON) tools/typed_do.py
+	$(PYTHON) tools/man_page.py
+
+# For one person by default: make install PREFIX=/usr/local for all.
+PREFIX ?= $(HOME)/.local
+install:
+	tools/install $(PREFIX)
+
+uninstall:
+	tools/install --remove $(PREFIX)
+
+# Pins anew everything that pyproject.toml asks for, from an environment of its own.
+constraints:
+	tools/constraints
 
 screenshots: setup
 	$(SCREEN) $(PYTHON) tools/screenshots.py docs/screenshots

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QThreadPool, QTimer
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
@@ -113,8 +113,18 @@ def opened(session: Session, qtbot: QtBot) -> Iterator[Hands]:
     hands.settle()
     yield hands
     window.close()
+    assert_nothing_runs_on(window)
     window.deleteLater()
     QApplication.processEvents()
+
+
+def assert_nothing_runs_on(window: Window) -> None:
+    """A closed window leaves no timer, thread or window behind."""
+    assert not [timer.objectName() for timer in window.findChildren(QTimer) if timer.isActive()]
+    pools = [window.stage.findChild(QThreadPool), *window.findChildren(QThreadPool)]
+    assert not [pool for pool in pools if pool is not None and pool.activeThreadCount()]
+    others = [widget for widget in QApplication.topLevelWidgets() if widget.isVisible() and widget is not window]
+    assert not others, others
 
 
 def box_in(hands: Hands) -> None:

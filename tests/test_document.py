@@ -373,9 +373,3 @@ def test_errors_are_sentences() -> None:
             (boxed().redo if "redo" in text else ll.Session.new().undo)()
 
 
-def test_the_operations_page_is_made_from_the_registry() -> None:
-    import runpy
-
-    root = Path(__file__).parent.parent
-    page = runpy.run_path(str(root / "tools" / "operations_page.py"))["page"]
-    assert (root / "docs" / "operations.md").read_text(encoding="utf-8") == page()

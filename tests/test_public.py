@@ -44,3 +44,31 @@ def test_operations_are_declared_for_scripts_too() -> None:
     assert bevel.title == "Bevel" and {"width", "steps"} <= {parameter.name for parameter in bevel.parameters}
     with pytest.raises(ll.EditError, match="did you mean"):
         ll.operations["bevle"]
+
+
+class Brought:
+    """An entry point as another package's would be."""
+
+    def __init__(self, name: str, found: object) -> None:
+        self.name, self._found = name, found
+
+    def load(self) -> object:
+        if isinstance(self._found, Exception):
+            raise self._found
+        return self._found
+
+
+def test_operations_of_other_packages_are_like_ours_and_bad_ones_are_left_out(monkeypatch: pytest.MonkeyPatch) -> None:
+    from dataclasses import replace
+
+    from levelloop.document import operations
+
+    flip = ll.operations["flip"]
+    fine = replace(flip, key="turn_over", title="Turn over", shortcut="")
+    brought = [Brought("fine", fine), Brought("clash", (flip,)), Brought("broken", ImportError("no such module"))]
+    monkeypatch.setattr(operations, "entry_points", lambda group: brought if group == operations.GROUP else [])
+    registry = operations.build_registry()
+    assert registry.all()[-1] is fine and len(registry.all()) == len(ll.operations.all()) + 1
+    assert len(registry.refused) == 2
+    assert "“broken” are left out: no such module" in registry.refused[0]
+    assert "“clash” are left out: two operations are called flip" in registry.refused[1]

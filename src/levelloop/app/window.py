@@ -109,6 +109,8 @@ class Window(QMainWindow):
         self._refresh_all()
         self.stage.refresh()
         self._framed = False
+        if REGISTRY.refused:
+            self.tell(" ".join(REGISTRY.refused))
         kept = str(QSettings("Level Loop", "Level Loop").value("theme", BENCH.name))
         if kept in THEMES and kept != BENCH.name:
             self.set_theme(kept, remember=False)
@@ -148,7 +150,7 @@ class Window(QMainWindow):
             self.tell("There is no part yet; add a form first.")
             return
         if operation.acts_on == "selection" and not operation.waits:
-            self.attempt(lambda: self.session.do(operation.key))
+            self.attempt(lambda: self.session.perform(operation.key))
             return
         reason = self.why_not(operation)
         picks = take is not None and not operation.drawn and len(selected) == 0

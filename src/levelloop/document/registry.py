@@ -144,10 +144,14 @@ class Operation:
 
 
 class Registry:
-    """Operations by key, refusing two of one key or one shortcut."""
+    """Operations by key, refusing two of one key, shortcut or tool.
+
+    refused: what other packages brought and could not be taken, in sentences.
+    """
 
     def __init__(self) -> None:
         self._operations: dict[str, Operation] = {}
+        self.refused: list[str] = []
 
     def add(self, operation: Operation) -> None:
         """Declares an operation. Raises ValueError for a key, shortcut or sentence field that clashes."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import replace
 from pathlib import Path
-from typing import Any, Self
+from typing import TYPE_CHECKING, Any, Self
 
 import numpy as np
 from psygnal import Signal
@@ -35,8 +35,13 @@ from levelloop.document.running import State
 from levelloop.document.scripting.units import parse_length
 from levelloop.document.scripting.where_sentence import parse_where, read_conditions
 
+if TYPE_CHECKING:
+    from levelloop.document.typed_do import TypedDo
+else:
+    TypedDo = object
 
-class Session:
+
+class Session(TypedDo):
     """A document with unlimited undo. Every change is announced as changed(old state, new state).
 
     >>> session = Session.new()
@@ -111,12 +116,16 @@ class Session:
 
     # Operations
 
-    def do(self, key: str, **parameters: Any) -> str:
-        """Runs an operation on the selection of the active part; returns what it did, in a sentence.
+    def perform(self, key: str, **parameters: Any) -> str:
+        """Runs the operation of a key on the selection of the active part; returns what it did, in a sentence.
 
         Raises LevelLoopError and changes nothing where it cannot run.
         """
         return self._do(self.prepare(key, **parameters))
+
+    if not TYPE_CHECKING:
+        # To type checkers it is one signature for each operation, made from the registry: typed_do.pyi.
+        do = perform
 
     def prepare(self, key: str, **parameters: Any) -> Job:
         """An operation on the present state, its values read and checked, to be run anywhere. Raises LevelLoopError."""
@@ -148,7 +157,7 @@ class Session:
         state = self.state
         if not state.key:
             raise EditError("There is no operation to repeat.")
-        return self.do(state.key, **state.parameters)
+        return self.perform(state.key, **state.parameters)
 
     def revert_last(self, forget: bool = False) -> None:
         """Takes the last operation back; it can be done again, unless forget."""
@@ -168,12 +177,12 @@ class Session:
 
     def add_step(self, key: str, **parameters: Any) -> str:
         """Adds a step at the end of the recipe; returns what it does, in a sentence. Raises EditError."""
-        return self.do(f"step_{_kind(key).key}", **parameters)
+        return self.perform(f"step_{_kind(key).key}", **parameters)
 
     def set_step(self, step: int, **parameters: Any) -> str:
         """Gives a step, counted from 0, other numbers. Raises EditError."""
         here = self.part.step(step)
-        return self.do(f"step_{here.key}", **{**self.part.shown_values(here), **parameters, "step": step})
+        return self.perform(f"step_{here.key}", **{**self.part.shown_values(here), **parameters, "step": step})
 
     def move_step(self, step: int, to: int) -> str:
         """Puts a step at another place of the recipe. Raises EditError."""

@@ -54,11 +54,11 @@ class RecipeCommands:
         place = self._here(step)
         if place is not None:
             on = not self.window.session.part.steps[place].enabled
-            self._do("enable_step", step=place, on=on)
+            self._do(lambda: self.window.session.enable_step(place, on))
 
     def move(self, step: int, to: int) -> None:
         """Puts a step at another place of the recipe."""
-        self._do("move_step", step=step, to=to)
+        self._do(lambda: self.window.session.move_step(step, to))
         self._chosen = to
 
     def move_right(self) -> None:
@@ -71,7 +71,7 @@ class RecipeCommands:
         """Takes a step out of the recipe."""
         place = self._here(step)
         if place is not None:
-            self._do("remove_step", step=place)
+            self._do(lambda: self.window.session.remove_step(place))
 
     def menu(self, step: int, at: QPoint) -> None:
         """The menu of one step."""
@@ -86,7 +86,9 @@ class RecipeCommands:
             menu.addAction("Earlier").triggered.connect(lambda: self.move(step, step - 1))
         if step + 1 < len(steps):
             menu.addAction("Later").triggered.connect(lambda: self.move(step, step + 1))
-        menu.addAction("Make plain up to here").triggered.connect(lambda: self._do("bake_steps", until=step))
+        menu.addAction("Make plain up to here").triggered.connect(
+            lambda: self._do(lambda: self.window.session.bake_steps(step))
+        )
         menu.addAction("Remove").triggered.connect(lambda: self.remove(step))
         self._open(menu, at)
 
@@ -117,9 +119,9 @@ class RecipeCommands:
             return None
         return min(self._chosen if step is None else step, len(steps) - 1)
 
-    def _do(self, key: str, **parameters: object) -> None:
+    def _do(self, run: Callable[[], str]) -> None:
         self.window.sentence.close_fields()
-        if self.window.attempt(lambda: self.window.session.do(key, **parameters)):
+        if self.window.attempt(run):
             state = self.window.session.state
             self.window.tell(" ".join(filter(None, (f"{state.sentence}.", state.message))))
         self.window.line.update()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QColor, QDropEvent, QKeyEvent, QMouseEvent, QPainter, QPixmap
@@ -142,7 +143,7 @@ class PartRow(QWidget):
     def _toggle(self) -> None:
         self._set(visible=not self.part.visible)
 
-    def _set(self, **looks: object) -> None:
+    def _set(self, **looks: Any) -> None:
         try:
             self._panel.session.do("set_part", part=self.part.name, **looks)
         except LevelLoopError as error:

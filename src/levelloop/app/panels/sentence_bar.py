@@ -135,7 +135,7 @@ class SentenceBar(QWidget):
             self._pending_since = self.session.here
         else:
             self._pending = None
-            message = self.session.do(operation.key, **parameters)
+            message = self.session.perform(operation.key, **parameters)
             if self.session.state.message:
                 self.told.emit(message)
         self._open = waiting or operation.has_numbers
@@ -420,7 +420,7 @@ class SentenceBar(QWidget):
                     self._pending = (operation, operation.read(merged, self.session.document.reading))
                     self.refresh()
                     return
-                self.session.do(operation.key, **merged)
+                self.session.perform(operation.key, **merged)
                 # What only selects is no entry of the history that could be changed: it goes on waiting.
                 selects = operation.acts_on == "selection"
                 self._pending = (operation, operation.read(merged, self.session.document.reading)) if selects else None

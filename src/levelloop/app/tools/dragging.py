@@ -132,7 +132,7 @@ class Dragging:
                 self.view.session.change_last(**parameters)
             else:
                 soft = self.view.hands.soft if operation.handle else {}
-                self.view.session.do(operation.key, **parameters, **soft)
+                self.view.session.perform(operation.key, **parameters, **soft)
                 self.runs = True
         except LevelLoopError as error:
             self.view.told.emit(str(error))

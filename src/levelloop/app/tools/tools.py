@@ -105,7 +105,7 @@ class NudgeBrush:
             if self._runs:
                 view.session.change_last(path=path)
             else:
-                view.session.do(self._operation.key, **{**self._numbers(), "path": path})
+                view.session.perform(self._operation.key, **{**self._numbers(), "path": path})
                 self._runs = True
         except LevelLoopError as error:
             view.told.emit(str(error))

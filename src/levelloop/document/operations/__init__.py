@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from importlib.metadata import entry_points
+
 from levelloop.document.operations.building import BUILDING
 from levelloop.document.operations.forms import FORMS
 from levelloop.document.operations.holding import HOLDING
@@ -26,11 +28,25 @@ OPERATIONS: tuple[Operation, ...] = (
 )
 
 
+GROUP = "levelloop.operations"  # of entry points by which other packages bring operations of their own
+
+
 def build_registry() -> Registry:
-    """The registry with every operation. Raises ValueError where two clash."""
+    """The registry with every operation, those of other packages last.
+
+    An entry point of the group "levelloop.operations" names an Operation or a tuple of them. One that cannot be loaded,
+    or clashes, is left out and said in the registry's `refused`. Raises ValueError where two of our own clash.
+    """
     registry = Registry()
     for operation in OPERATIONS:
         registry.add(operation)
+    for point in sorted(entry_points(group=GROUP), key=lambda point: point.name):
+        try:
+            found = point.load()
+            for operation in (found,) if isinstance(found, Operation) else found:
+                registry.add(operation)
+        except Exception as error:  # whatever another package does wrong, ours goes on
+            registry.refused.append(f"The operations of “{point.name}” are left out: {error}")
     return registry
 
 

@@ -59,7 +59,7 @@ def _run_step(session: Session, step: Any) -> None:
 
 
 def _do(session: Session, key: Any, rest: dict[str, Any]) -> None:
-    session.do(str(key), **rest)
+    session.perform(str(key), **rest)
 
 
 def _add_step(session: Session, key: Any, rest: dict[str, Any]) -> None:
