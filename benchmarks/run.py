@@ -122,9 +122,10 @@ def smoothing(mesh: Mesh, theirs: dict[str, float] | None) -> list[Row]:
     irregular = SmoothSurface(odd, LEVEL)
     for title, form, cage in (("level 3", surface, mesh), ("level 3, 10 % irregular", irregular, odd)):
         placed = form.points(cage.points)
-        form.normals(placed), sampled(form, cage.points)
-        row(f"{title}: limit normals", best(lambda form=form, placed=placed: form.normals(placed), 4), "apply", 2.0)
-        taken = best(lambda form=form, cage=cage: sampled(form, cage.points), 4)
+        form.normals(placed, cage.points), sampled(form, cage.points)
+        taken = best(lambda form=form, placed=placed, cage=cage: form.normals(placed, cage.points), 6)
+        row(f"{title}: limit normals", taken, "apply", 2.0)
+        taken = best(lambda form=form, cage=cage: sampled(form, cage.points), 6)
         row(f"{title}: limit points, normals, curvatures", taken, "apply", 6.0)
     return rows
 

@@ -15,7 +15,7 @@ from levelloop.core.forms.solids import torus
 from levelloop.core.mesh.faces import face_areas
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.surface.limit_matrix import limit_matrix
-from levelloop.core.surface.samples import SurfaceSamples, sampled
+from levelloop.core.surface.samples import SurfaceSamples, _bends, _bends_by_rings, sampled
 from levelloop.core.surface.surface import SmoothSurface, smooth
 from levelloop.document.session import Session
 
@@ -201,3 +201,42 @@ def test_moving_turning_and_scaling_change_nothing_but_millimetres() -> None:
         moved = samples(mesh.with_points(factor * mesh.points @ turn + 17.0 * factor))
         assert moved.k1 * factor == pytest.approx(base.k1, abs=1e-6)
         assert moved.normals == pytest.approx(base.normals @ turn, abs=1e-6)
+
+
+def crowded(seed: int) -> Mesh:
+    """A cage that is regular for the most part, with creases, sharp points, poles and a rim here and there."""
+    random_ = np.random.default_rng(seed)
+    form = [quad_sphere(100, 12), plane((100, 100), (16, 18)), torus(100, 40, 24, 16)][seed % 3]
+    creases, corners = np.zeros(form.n_edges), np.zeros(form.n_points)
+    creases[random_.integers(0, form.n_edges, 6)] = random_.choice([0.4, 1.5, 3.0, 10.0], 6)
+    corners[random_.integers(0, form.n_points, 3)] = random_.choice([0.7, 2.0, 10.0], 3)
+    moved = form.points + random_.normal(0, 0.4, form.points.shape)
+    return Mesh(form.topology, moved, creases, corners)
+
+
+@pytest.mark.parametrize("seed", range(6))
+@pytest.mark.parametrize("level", [2, 3, 4])
+def test_patches_give_what_rings_give(seed: int, level: int) -> None:
+    """Two ways to one surface: products of B-spline weights where the cage is regular, the points around elsewhere."""
+    cage = crowded(seed)
+    surface = SmoothSurface(cage, level)
+    assert surface.patched is not None and surface.patched[2] is not None
+    raw = surface.points(cage.points)
+    one, beside = _bends(surface, cage.points, 2, True)
+    other, also = _bends_by_rings(surface, raw, 2, True)
+    for name in ("places", "normals", "k1", "k2"):
+        scale = max(np.abs(getattr(other, name)).max(), 1.0)
+        assert np.abs(getattr(one, name) - getattr(other, name)).max() < 1e-9 * scale, name
+    assert beside == pytest.approx(also, abs=1e-9)
+    # Directions where there are two of them.
+    apart = other.k1 - other.k2 > 1e-3 * np.abs(other.k1).max()
+    assert np.abs(np.einsum("ij,ij->i", one.d1, other.d1)[apart]) == pytest.approx(1.0, abs=1e-9)
+    assert np.abs(np.einsum("ij,ij->i", one.d1, one.d2)).max() < 1e-9
+    assert surface.normals(raw, cage.points) == pytest.approx(surface.normals(raw), abs=1e-9)
+
+
+@pytest.mark.parametrize("size", [1e-160, 1e-12, 1e12])
+def test_what_is_too_small_for_a_number_is_flat_and_no_complaint(size: float) -> None:
+    surface = samples(quad_sphere(20, 4).with_points(size * quad_sphere(20, 4).points))
+    for values in (surface.normals, surface.k1, surface.k2, surface.d1, surface.d2):
+        assert np.isfinite(values).all()

@@ -97,7 +97,8 @@ class Part:
         if last is None or last.surface is None or not normals:
             return self.to_world(without_holes(mesh))
         surface = last.surface
-        facing = surface.normals(last.raw)[surface.sectors.of_corner]
+        alone = last.before.points if last.around is None else None
+        facing = surface.normals(last.raw, alone)[surface.sectors.of_corner]
         kept = ~mesh.hole[mesh.topology.corner_face]
         if not self.in_place:
             facing = unit(facing @ normal_map(self.transform))

@@ -28,6 +28,7 @@ from levelloop.core.arrays import (
     ranges,
     sum_by,
 )
+from levelloop.core.lazy import lazy
 from levelloop.core.mesh.faces import face_vectors, unit
 from levelloop.core.mesh.mesh import Scheme
 from levelloop.core.mesh.topology import Topology
@@ -38,9 +39,9 @@ from levelloop.core.surface.refine import Sharp, Step, refine, sharp_on
 class Sectors:
     """Fans of corners around points, each in counter-clockwise order.
 
-    point: (s,) the point of each sector; closed: (s,) whether its fan closes; corners: (c,) and offsets (s + 1,)
-    the fans; of_corner: (k,) the sector of each corner; corner_points: (n,) points that stay where they are;
-    crease_points: (n,) points that move along a sharp curve; is_sharp: (e,) edges that never fade; darts: (d,)
+    point: (s,) the point of each sector, in ascending order; closed: (s,) whether its fan closes; corners: (c,) and
+    offsets (s + 1,) the fans; of_corner: (k,) the sector of each corner; corner_points: (n,) points that stay as they
+    are; crease_points: (n,) points that move along a sharp curve; is_sharp: (e,) edges that never fade; darts: (d,)
     those of them that end inside, in a smooth point.
     """
 
@@ -53,6 +54,12 @@ class Sectors:
     crease_points: Booleans
     is_sharp: Booleans
     darts: Integers
+
+    @lazy
+    def one_each(self) -> bool:
+        """Whether each point is one sector, of its own number."""
+        count = len(self.corner_points)
+        return len(self.point) == count and bool((self.point == np.arange(count)).all())
 
 
 def sectors(topology: Topology, sharp: Sharp) -> Sectors:
@@ -84,6 +91,10 @@ def sectors(topology: Topology, sharp: Sharp) -> Sectors:
         members, runs = cycles(inverse_of(rest, topology.n_corners)[around[rest]])
         start = np.sort(np.concatenate((start, rest[members[runs[:-1]]])))
         corners, sizes, closed = _fans(around, start)
+    offsets = offsets_from_sizes(sizes)
+    order = np.argsort(topology.corners[start], kind="stable")
+    corners = corners[ranges(offsets[:-1][order], sizes[order])]
+    start, sizes, closed = start[order], sizes[order], closed[order]
     offsets = offsets_from_sizes(sizes)
     of_corner = np.empty(topology.n_corners, dtype=np.int64)
     of_corner[corners] = np.repeat(np.arange(len(start)), sizes)

@@ -65,7 +65,7 @@ class Patches:
         result = np.empty((points.shape[1], self.final.n_points)) if out is None else out
         columns = np.ascontiguousarray(points.T)
         # What is shared is made first, so that no two threads make it.
-        _ = self._controls, self._edge_corner, self._point_corner
+        _ = self.face_controls, self._edge_corner, self._point_corner
         if self.final.n_points < WORTH_THREADS:
             for column, row in zip(columns, result, strict=True):
                 self._put(column, row)
@@ -73,7 +73,7 @@ class Patches:
             # Coordinates have nothing to do with each other, and products leave the interpreter free.
             with ThreadPoolExecutor(2) as pool:
                 list(pool.map(self._put, columns, result))
-        piece = self._piece
+        piece = self.piece
         result[:, piece.targets] = (piece.fast_points if keep else piece.points)(points).T
         bare = self._without_faces
         result[:, bare] = points[bare].T
@@ -88,7 +88,7 @@ class Patches:
         blocks = blocks_of(n_points, n_edges, n_faces, self.levels)
         inside, sides, corners = _weights(self.levels)
         # The indices are known to be right; "clip" spares the check.
-        seen = column.take(self._controls, mode="clip")
+        seen = column.take(self.face_controls, mode="clip")
         for (first, size), weights in zip(blocks.in_faces, inside, strict=True):
             np.matmul(seen, weights, out=row[first : first + n_faces * size].reshape(n_faces, size))
         # What an edge or a point has comes from one of its faces.
@@ -106,10 +106,24 @@ class Patches:
         return np.flatnonzero(self.topology.point_face_count == 0)
 
     @lazy
-    def _controls(self) -> Integers:
-        """The points around each face; around irregular ones, which are written over, those of any regular one."""
-        some = int(np.argmax(self._regular_faces))
-        return controls(self.topology, 4 * np.where(self._regular_faces, np.arange(self.topology.n_faces), some))
+    def face_controls(self) -> Integers:
+        """The points around each face: (m, 16), as all of these those of some regular face around irregular ones."""
+        return self._around_corners(4 * np.arange(self.topology.n_faces))
+
+    @lazy
+    def edge_controls(self) -> Integers:
+        """The points around a face of each edge, from the edge's side on: (e, 16)."""
+        return self._around_corners(self._edge_corner)
+
+    @lazy
+    def point_controls(self) -> Integers:
+        """The points around a face of each point, from the point on: (n, 16)."""
+        return self._around_corners(self._point_corner)
+
+    def _around_corners(self, corners: Integers) -> Integers:
+        # What is irregular is written over, with whatever comes of any regular face.
+        is_regular = self._regular_faces[corners // 4]
+        return controls(self.topology, np.where(is_regular, corners, 4 * int(np.argmax(self._regular_faces))))
 
     @lazy
     def _edge_corner(self) -> Integers:
@@ -126,7 +140,8 @@ class Patches:
         return corner
 
     @lazy
-    def _piece(self) -> _Piece:
+    def piece(self) -> Piece:
+        """The irregular faces, cut out with what is around them."""
         topology = self.topology
         odd = np.flatnonzero(~self._regular_faces)
         around = topology.faces_of_points(distinct(topology.corners.reshape(-1, 4)[odd]))
@@ -194,16 +209,22 @@ def controls(topology: Topology, corners: Integers) -> Integers:
 
 
 @dataclass(frozen=True, eq=False)
-class _Piece:
+class Piece:
     """Irregular faces with their neighbours as a mesh of their own, refined.
 
-    used: the points it consists of; sources: its points at the end that are wanted; targets: their numbers.
+    topology, sharp: of that mesh; used: the points it consists of; sources: its points at the end that are wanted;
+    targets: their numbers. own_corners, final_corners: the corners of what became of the irregular faces, in the piece
+    and in the whole.
     """
 
+    topology: Topology
+    sharp: Sharp
     used: Integers
     steps: tuple[Step, ...]
     sources: Integers
     targets: Integers
+    own_corners: Integers
+    final_corners: Integers
 
     def points(self, points: Floats) -> Floats:
         """Where the wanted points are."""
@@ -224,7 +245,7 @@ class _Piece:
         return product[self.sources]
 
 
-def _piece(topology: Topology, sharp: Sharp, odd: Integers, faces: Integers, levels: int, final: Topology) -> _Piece:
+def _piece(topology: Topology, sharp: Sharp, odd: Integers, faces: Integers, levels: int, final: Topology) -> Piece:
     corners = topology.corners_of_faces(faces)
     used = distinct(topology.corners[corners])
     number = inverse_of(used, topology.n_points)
@@ -232,6 +253,7 @@ def _piece(topology: Topology, sharp: Sharp, odd: Integers, faces: Integers, lev
         offsets_from_sizes(topology.face_sizes[faces]), number[topology.corners[corners]], len(used)
     )
     local = sharp_on(piece, number, topology, sharp)
+    start, local_at_start = piece, local
     steps = []
     for _ in range(levels):
         step = refine(piece, local)
@@ -241,44 +263,66 @@ def _piece(topology: Topology, sharp: Sharp, odd: Integers, faces: Integers, lev
     per_face = 4**levels
     place = inverse_of(faces, topology.n_faces)[odd]
     sizes = np.full(len(odd), 4 * per_face)
-    sources = piece.corners[ranges(4 * per_face * place, sizes)]
-    targets = final.corners[ranges(4 * per_face * odd, sizes)]
-    targets, first = np.unique(targets, return_index=True)
-    return _Piece(used, tuple(steps), sources[first], targets)
+    own_corners, final_corners = ranges(4 * per_face * place, sizes), ranges(4 * per_face * odd, sizes)
+    targets, first = np.unique(final.corners[final_corners], return_index=True)
+    sources = piece.corners[own_corners[first]]
+    return Piece(start, local_at_start, used, tuple(steps), sources, targets, own_corners, final_corners)
 
 
 @cache
 def _weights(levels: int) -> tuple[tuple[Floats, ...], tuple[Floats, ...], Floats]:
     """What the sixteen points around a face weigh in each block of it: (16, c), of its four sides: (16, 4c), of its
     points: (16, 4).
-
-    Read off a grid of nine faces, refined by the rules themselves: its middle face sees sixteen points.
     """
+    grid, face, columns = _refined_grid(levels, np.eye(16))
+    columns = columns[:, controls(grid, np.array([4 * face]))[0]]
+    blocks = blocks_of(grid.n_points, grid.n_edges, grid.n_faces, levels)
+    corners = range(4 * face, 4 * face + 4)
+    return (
+        tuple(np.ascontiguousarray(columns[a + face * c : a + (face + 1) * c].T) for a, c in blocks.in_faces),
+        tuple(
+            np.concatenate([_of_side(grid, columns, corner, a, c) for corner in corners]).T.copy()
+            for a, c in blocks.on_edges
+        ),
+        columns[grid.corners[list(corners)]].T.copy(),
+    )
+
+
+@cache
+def grid_samples(levels: int) -> tuple[Floats, tuple[list[Floats], list[Floats], Floats]]:
+    """Where the samples of a regular face lie on the grid of the sixteen points around it, whose face is 1 … 2 wide.
+
+    Returns where these points are, in the order of controls(): (16, 2), whole numbers; and the samples of each block
+    inside the face, (c, 2), of each block on its first side, and its first point.
+    """
+    places = np.stack(np.divmod(np.arange(16), 4), axis=1)[:, ::-1].astype(np.float64)
+    grid, face, refined = _refined_grid(levels, places)
+    blocks = blocks_of(grid.n_points, grid.n_edges, grid.n_faces, levels)
+    inside = [refined[a + face * c : a + (face + 1) * c] for a, c in blocks.in_faces]
+    side = [_of_side(grid, refined, 4 * face, a, c) for a, c in blocks.on_edges]
+    first = refined[grid.corners[4 * face]][None]
+    return places[controls(grid, np.array([4 * face]))[0]], (inside, side, first)
+
+
+def _refined_grid(levels: int, values: Floats) -> tuple[Topology, int, Floats]:
+    """A grid of nine faces, the one in the middle, and values (16, d) of its points refined by the rules themselves."""
     corner = np.arange(3)[:, None] * 4 + np.arange(3)
     quads = np.stack((corner, corner + 1, corner + 5, corner + 4), axis=2).reshape(-1)
     grid = Topology(np.arange(0, 37, 4), quads, 16)
     none = np.zeros(0, dtype=np.int64)
     rim = np.flatnonzero(grid.open_edges)
     topology, sharp = grid, Sharp(rim, np.full(len(rim), np.inf), none, np.zeros(0))
-    columns = np.eye(16)
     for _ in range(levels):
         step = refine(topology, sharp)
-        columns = step.points(columns)
+        values = step.points(values)
         topology, sharp = step.child, step.sharp
     middle = grid.valence == 4
-    face = int(np.flatnonzero(middle[grid.corners].reshape(-1, 4).all(axis=1))[0])
-    columns = columns[:, controls(grid, np.array([4 * face]))[0]]
-    blocks = blocks_of(grid.n_points, grid.n_edges, grid.n_faces, levels)
+    return grid, int(np.flatnonzero(middle[grid.corners].reshape(-1, 4).all(axis=1))[0]), values
 
-    def side(corner: int, first: int, size: int) -> Floats:
-        edge = int(grid.corner_edge[corner])
-        rows = columns[first + edge * size : first + (edge + 1) * size]
-        # Against an edge its halves change places; within each they count from the end.
-        return np.roll(rows, size // 2, axis=0) if grid.corner_slot[corner] & 1 else rows
 
-    corners = range(4 * face, 4 * face + 4)
-    return (
-        tuple(np.ascontiguousarray(columns[a + face * c : a + (face + 1) * c].T) for a, c in blocks.in_faces),
-        tuple(np.concatenate([side(corner, a, c) for corner in corners]).T.copy() for a, c in blocks.on_edges),
-        columns[grid.corners[list(corners)]].T.copy(),
-    )
+def _of_side(grid: Topology, values: Floats, corner: int, first: int, size: int) -> Floats:
+    """The values of a block's samples on the side of a face that starts at a corner."""
+    edge = int(grid.corner_edge[corner])
+    rows = values[first + edge * size : first + (edge + 1) * size]
+    # Against an edge its halves change places; within each they count from the end.
+    return np.roll(rows, size // 2, axis=0) if grid.corner_slot[corner] & 1 else rows

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers, frozen
+from levelloop.core.lazy import lazy
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.surface.jets import NAMES, Bends, rings_of
 from levelloop.core.surface.limit import Sectors, sector_normals, sector_places, sectors
 from levelloop.core.surface.refine import sharp_of
+from levelloop.core.surface.splines import regular_bends
 from levelloop.core.surface.surface import SmoothSurface
 
 QUARTER = 2  # the level whose cells are a quarter of a cage face wide
@@ -25,7 +28,7 @@ class SurfaceSamples:
     1/mm, positive where the surface bends away from its outward side; d1, d2: (n, 3) their directions. cage_face: (n,)
     the lowest-numbered cage face that holds the sample, −1 for a point without faces. beside: (n,) mm: curvature does
     not exist at a pole, so there it is that of the place a quarter of a cage face away that bends most; 0 elsewhere.
-    On a crease a sample is of the side of its cage face.
+    On a crease a sample is of the side of its cage face. ways: works out d1 and d2 once somebody asks.
     """
 
     mesh: Mesh
@@ -33,10 +36,24 @@ class SurfaceSamples:
     normals: Floats
     k1: Floats
     k2: Floats
-    d1: Floats
-    d2: Floats
     cage_face: Integers
     beside: Floats
+    ways: Callable[[], tuple[Floats, Floats]]
+
+    @property
+    def d1(self) -> Floats:
+        """The direction of k1: (n, 3)."""
+        return self._directions[0]
+
+    @property
+    def d2(self) -> Floats:
+        """The direction of k2: (n, 3)."""
+        return self._directions[1]
+
+    @lazy
+    def _directions(self) -> tuple[Floats, Floats]:
+        d1, d2 = self.ways()
+        return frozen(d1), frozen(d2)
 
     def on_cage(self, source: Integers) -> SurfaceSamples:
         """The same with each cage face as the one it comes from: source (m,), −1 for none."""
@@ -47,31 +64,26 @@ def sampled(surface: SmoothSurface, points: Floats) -> SurfaceSamples:
     """The samples of a smooth surface at its level, for points (n, 3) of its cage."""
     # The points of a level come first among those of the next; what is beside a pole is known from level 2 on.
     deep = surface if surface.level >= QUARTER else SmoothSurface(surface.cage, QUARTER, like=surface)
-    raw = deep.points(points)
-    around = deep.sectors
-    bends, known = _known_bends(deep, raw)
-    beside = np.zeros(len(around.point))
-    _fill_normals(deep, raw, bends, known)
-    _look_beside(deep, bends, known, beside)
     count = surface.topology.n_points
-    sector, has_faces = _sector_of_points(deep.topology, around)
-    sector, has_faces = sector[:count], has_faces[:count]
-    values = {name: getattr(bends, name)[sector] for name in NAMES}
-    for name, value in values.items():
-        value[~has_faces] = 0.0 if name != "places" else raw[:count][~has_faces]
-    face = np.where(has_faces, _cage_face(deep, count), -1)
-    lost = np.where(has_faces, beside[sector], 0.0)
-    mesh = surface.whole(values["places"], surface.cage)
+
+    def found(directions: bool) -> tuple[Bends, Floats]:
+        bends, beside = _bends(deep, points, QUARTER, directions)
+        return (bends, beside) if count == deep.topology.n_points else (bends.take(np.arange(count)), beside[:count])
+
+    def ways() -> tuple[Floats, Floats]:
+        bends, _ = found(True)
+        return bends.d1, bends.d2
+
+    bends, beside = found(False)
     return SurfaceSamples(
-        mesh,
-        frozen(values["places"]),
-        frozen(values["normals"]),
-        frozen(values["k1"]),
-        frozen(values["k2"]),
-        frozen(values["d1"]),
-        frozen(values["d2"]),
-        frozen(face),
-        frozen(lost),
+        surface.whole(bends.places, surface.cage),
+        frozen(bends.places),
+        frozen(bends.normals),
+        frozen(bends.k1),
+        frozen(bends.k2),
+        deep.point_face[:count],
+        frozen(beside),
+        ways,
     )
 
 
@@ -83,9 +95,9 @@ def sampled_mesh(mesh: Mesh, cage_face: Integers) -> SurfaceSamples:
     """
     topology = mesh.topology.faces_only
     around = sectors(topology, sharp_of(topology, mesh.creases[~mesh.topology.wire_edges], mesh.corner_sharpness))
-    bends = Bends.flat(len(around.point))
+    bends = Bends.flat(len(around.point), True)
     known = np.zeros(len(around.point), dtype=np.bool_)
-    owners, found = rings_of(topology, around).bends(mesh.points, on_surface=True)
+    owners, found = rings_of(topology, around).bends(mesh.points, True, on_surface=True)
     bends.put(owners, found)
     known[owners] = True
     rest = np.flatnonzero(~known)
@@ -105,21 +117,56 @@ def sampled_mesh(mesh: Mesh, cage_face: Integers) -> SurfaceSamples:
         frozen(values["normals"]),
         frozen(values["k1"]),
         frozen(values["k2"]),
-        frozen(values["d1"]),
-        frozen(values["d2"]),
         frozen(np.where(has_faces, face, -1)),
         frozen(np.where(has_faces, beside[sector], 0.0)),
+        lambda: (values["d1"], values["d2"]),
     )
 
 
 # Helpers
 
 
-def _known_bends(deep: SmoothSurface, raw: Floats) -> tuple[Bends, Booleans]:
+def _bends(surface: SmoothSurface, points: Floats, quarter: int, directions: bool) -> tuple[Bends, Floats]:
+    """How a surface bends at its points, and how far beside them that was looked at.
+
+    points: (n, 3) of its cage; quarter: the level of a quarter cage face.
+    """
+    if surface.patched is None:
+        return _bends_by_rings(surface, surface.points(points), quarter, directions)
+    start, patches, irregular = surface.patched
+    local = surface.refined_to(start, points)
+    bends, beside = regular_bends(patches, local, directions), np.zeros(patches.final.n_points)
+    if irregular is not None:
+        piece = irregular.piece
+        found, lost = _bends(irregular.surface, local[piece.used], max(quarter - start, 0), directions)
+        bends.put(piece.targets, found.take(piece.sources))
+        beside[piece.targets] = lost[piece.sources]
+    bare = np.flatnonzero(surface.topology.point_face_count == 0)
+    if len(bare):
+        bends.put(bare, replace(Bends.flat(len(bare), directions), places=local[bare]))
+    return bends, beside
+
+
+def _bends_by_rings(surface: SmoothSurface, raw: Floats, quarter: int, directions: bool) -> tuple[Bends, Floats]:
+    """The same from the points around each; raw: the surface's points."""
+    around = surface.sectors
+    bends, known = _known_bends(surface, raw, directions)
+    beside = np.zeros(len(around.point))
+    _fill_normals(surface, raw, bends, known)
+    _look_beside(surface, bends, known, beside, quarter)
+    sector, has_faces = _sector_of_points(surface.topology, around)
+    found = bends.take(sector)
+    bare = np.flatnonzero(~has_faces)
+    if len(bare):
+        found.put(bare, replace(Bends.flat(len(bare), directions), places=raw[bare]))
+    return found, np.where(has_faces, beside[sector], 0.0)
+
+
+def _known_bends(deep: SmoothSurface, raw: Floats, directions: bool) -> tuple[Bends, Booleans]:
     """How the surface bends in each sector, and in which of them that is known."""
-    bends = Bends.flat(len(deep.sectors.point))
+    bends = Bends.flat(len(deep.sectors.point), directions)
     known = np.zeros(len(deep.sectors.point), dtype=np.bool_)
-    owners, found = deep.rings.bends(raw)
+    owners, found = deep.rings.bends(raw, directions)
     bends.put(owners, found)
     known[owners] = True
     piece = deep.unsettled
@@ -128,8 +175,8 @@ def _known_bends(deep: SmoothSurface, raw: Floats) -> tuple[Bends, Booleans]:
         target = deep.sectors.of_corner[piece.corners]
         known[target] = False
         local = piece.local_points(raw)
-        owners, found = rings_of(piece.topology, piece.around).bends(local)
-        all_bends = Bends.flat(len(piece.around.point))
+        owners, found = rings_of(piece.topology, piece.around).bends(local, directions)
+        all_bends = Bends.flat(len(piece.around.point), directions)
         all_bends.put(owners, found)
         is_known = np.zeros(len(piece.around.point), dtype=np.bool_)
         is_known[owners] = True
@@ -164,13 +211,13 @@ def _fill_normals(deep: SmoothSurface, raw: Floats, bends: Bends, known: Boolean
         bends.normals[sector[unknown]] = normals[unknown]
 
 
-def _look_beside(deep: SmoothSurface, bends: Bends, known: Booleans, beside: Floats) -> None:
+def _look_beside(deep: SmoothSurface, bends: Bends, known: Booleans, beside: Floats, level: int) -> None:
     """Curvature at poles, taken a quarter of a cage face beside them."""
     if known.all():
         return
-    quarter = deep.steps[QUARTER].parent if deep.level > QUARTER else deep.topology
+    quarter = deep.steps[level].parent if deep.level > level else deep.topology
     # Corner c of one level is the first corner of face c at the next, at the same point.
-    sector = deep.sectors.of_corner[4 ** (deep.level - QUARTER) * np.arange(quarter.n_corners)]
+    sector = deep.sectors.of_corner[4 ** (deep.level - level) * np.arange(quarter.n_corners)]
     _take_from_neighbours(quarter, sector, bends, known, beside)
 
 
@@ -188,8 +235,9 @@ def _take_from_neighbours(topology: Topology, sector: Integers, bends: Bends, kn
     order = np.lexsort((other, -most, owner))
     first = order[np.unique(owner[order], return_index=True)[1]]
     target, source = owner[first], other[first]
-    bends.k1[target], bends.k2[target] = bends.k1[source], bends.k2[source]
-    bends.d1[target], bends.d2[target] = bends.d1[source], bends.d2[source]
+    for name in bends.known[2:]:
+        values = getattr(bends, name)
+        values[target] = values[source]
     beside[target] = np.linalg.norm(bends.places[target] - bends.places[source], axis=1)
 
 
@@ -199,11 +247,3 @@ def _sector_of_points(topology: Topology, around: Sectors) -> tuple[Integers, Bo
     first[topology.corners[::-1]] = np.arange(topology.n_corners)[::-1]
     sector = around.of_corner[np.maximum(first, 0)] if topology.n_corners else np.zeros(topology.n_points, np.int64)
     return sector, first >= 0
-
-
-def _cage_face(deep: SmoothSurface, count: int) -> Integers:
-    """The lowest-numbered cage face at each of the first points: faces of a level come in the order of the cage's."""
-    topology = deep.topology
-    face = np.zeros(topology.n_points, dtype=np.int64)
-    face[topology.corners[::-1]] = deep.face_origin[topology.corner_face[::-1]]
-    return face[:count]

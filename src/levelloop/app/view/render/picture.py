@@ -242,7 +242,7 @@ def _smooth_surface(stop: Stop, places: Floats, turned: Floats | None, old: Pict
     surface = stop.surface
     assert surface is not None
     sectors = surface.sectors
-    normals = surface.normals(stop.raw)
+    normals = surface.normals(stop.raw, None if stop.around is not None else stop.before.points)
     if turned is not None:
         normals = normals @ turned
         normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
