@@ -38,6 +38,7 @@ pages: setup
 	$(PYTHON) tools/operations_page.py
 	$(PYTHON) tools/typed_do.py
 	$(PYTHON) tools/man_page.py
+	$(PYTHON) tools/review_page.py
 
 # For one person by default: make install PREFIX=/usr/local for all.
 PREFIX ?= $(HOME)/.local

@@ -241,7 +241,9 @@ class Viewport(QOpenGLWidget):
         self.overlay.update()
 
     def release(self) -> None:
-        """Frees what is on the GPU; the view is not drawn any more after that."""
+        """Frees what is on the GPU and stops what waits; the view is not drawn any more after that."""
+        self._hover_timer.stop()
+        self._gauge_timer.stop()
         if self._renderer is not None:
             self.makeCurrent()
             self._renderer.release()

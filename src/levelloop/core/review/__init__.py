@@ -11,9 +11,11 @@ from levelloop.core.errors import EditError
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.progress import pieces
 from levelloop.core.review.cage import check_concave, check_inside, check_on_edge
-from levelloop.core.review.curved import check_fold_under, check_pinch, check_unequal_turns
+from levelloop.core.review.curved import check_fold_under, check_pinch
 from levelloop.core.review.facing import check_flatness, check_flipped
 from levelloop.core.review.findings import PURPOSES, SEVERITIES, Finding, Purpose, Severity
+from levelloop.core.review.flow import check_flow
+from levelloop.core.review.holding import check_holding
 from levelloop.core.review.holes import (
     check_doubles,
     check_non_manifold,
@@ -24,6 +26,7 @@ from levelloop.core.review.holes import (
 )
 from levelloop.core.review.poles import boundary_poles, check_poles, inner_poles
 from levelloop.core.review.sides import check_sides
+from levelloop.core.review.streak import check_streaks
 from levelloop.core.review.subject import Subject
 
 
@@ -44,14 +47,16 @@ CHECKS: tuple[Check, ...] = (
     Check("open_edges", lambda subject: check_open_edges(subject.mesh), {"print": "stop"}),
     Check("unattached", lambda subject: check_unattached(subject.mesh)),
     Check("wires", lambda subject: check_wires(subject.mesh)),
-    Check("sides", lambda subject: check_sides(subject.mesh)),
-    Check("poles", lambda subject: check_poles(subject.mesh)),
+    Check("sides", check_sides),
+    Check("poles", check_poles),
     Check("flatness", lambda subject: check_flatness(subject.mesh)),
     Check("on_edge", lambda subject: check_on_edge(subject.mesh), {"print": "stop"}),
     Check("concave", lambda subject: check_concave(subject.mesh), {"print": "note"}),
     Check("inside", lambda subject: check_inside(subject.mesh), {"print": "stop"}),
     Check("pinch", check_pinch, {"print": "note"}),
-    Check("unequal_turn", check_unequal_turns, {"print": "note"}),
+    Check("flow", check_flow, {"print": "note"}),
+    Check("holding", check_holding, {"print": "note"}),
+    Check("streak", check_streaks, {"print": "note"}),
     Check("fold_under", check_fold_under),
 )
 

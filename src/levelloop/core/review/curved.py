@@ -1,51 +1,46 @@
-"""Checks of the smooth surface: pinches at poles, turns that are rounder on one side, surface folded under itself."""
+"""Checks of the smooth surface: pinches at poles and ends of creases, surface folded under itself."""
 
 from __future__ import annotations
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers
-from levelloop.core.edit.hold.turns import sides_of
-from levelloop.core.errors import EditError
-from levelloop.core.mesh.faces import edge_folds, face_areas, face_centres, face_normals
-from levelloop.core.review.findings import Finding, Remedy
+from levelloop.core.arrays import Booleans, Floats, Integers
+from levelloop.core.mesh.faces import face_areas, face_centres, face_normals
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.review.findings import Finding
 from levelloop.core.review.subject import Subject
 from levelloop.core.words import counted, verb
 
 PINCH = 1.5  # times what the second ring has; clean forms stay below 1.2, a ball's sixteen-pole has 1.6
+CREASE_END = 1.35  # times: the end of a crease has from 1.45 on, be it ever so short
 LEAST_TURN, MOST_TURN = 2.0, 60.0  # degrees over a quarter of a face: less does not show, more is a crease's doing
-UNEQUAL = 1.25  # times the other side's distance
-UNLIKE = 3.0  # times: what is farther than that was not put there to hold this turn
-LEAST_FOLD = 35.0  # degrees of a fold that is meant as a turn
-MOST_FOLD = 10.0  # degrees of a loop that holds
-SUPPORT = 0.4  # of the way to the next loop: nearer than that, on one side, a loop is there to hold the turn
 UNDER = 0.01  # of a face's smooth surface that faces backwards
 MUCH = 0.3  # of it: the blunt end of a thin form has less and is meant so
 BACKWARDS = -0.5  # cosine between the smooth surface and its face: thin forms round by less than that
 
 
 def check_pinch(subject: Subject) -> list[Finding]:
-    """Poles at which the smooth surface bends more tightly than around them."""
+    """Poles and ends of creases at which the smooth surface bends more tightly than around them."""
     topology = subject.mesh.topology
-    poles = np.flatnonzero((topology.valence != 4) & ~topology.open_points & (topology.point_face_count > 0))
+    ends_here = _crease_ends(subject.mesh)
+    odd = (topology.valence != 4) | ends_here
+    poles = np.flatnonzero(odd & ~topology.open_points & (topology.point_face_count > 0))
     if len(poles) == 0 or not subject.is_smoothed:
         return []
     near, around = _rings(subject, poles)
-    ends = subject.mesh.points[topology.edges]
-    length = np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
-    mean = np.bincount(topology.edges.ravel(), np.repeat(length, 2), subject.mesh.n_points) / np.maximum(
-        topology.valence, 1
-    )
-    turn = np.degrees(near * mean[poles] / 4.0)
+    turn = np.degrees(near * subject.edge_length[poles] / 4.0)
     ratio = np.where(around > 0, near / np.where(around > 0, around, 1.0), 0.0)
-    found = np.flatnonzero((ratio > PINCH) & (turn > LEAST_TURN) & (turn < MOST_TURN))
+    most = np.where(ends_here[poles], CREASE_END, PINCH)
+    found = np.flatnonzero((ratio > most) & (turn > LEAST_TURN) & ((turn < MOST_TURN) | ends_here[poles]))
     if len(found) == 0:
         return []
     found = found[np.argsort(-ratio[found], kind="stable")]
     worst = float(ratio[found[0]])
     beside = float(subject.surface.beside[poles[found[0]]])
+    noun = "end of a crease" if ends_here[poles[found]].all() else "pole"
+    many = noun.replace("end", "ends").replace("a crease", "creases") if noun != "pole" else "poles"
     message = (
-        f"The surface pinches at {counted(len(found), 'pole')}: {worst:.2f} × as tight as around "
+        f"The surface pinches at {counted(len(found), noun, many)}: {worst:.2f} × as tight as around "
         f"{verb(len(found), 'it', 'the worst')}, {beside:.3g} mm beside."
     )
     return [
@@ -58,58 +53,10 @@ def check_pinch(subject: Subject) -> list[Finding]:
             message,
             worst,
             "×",
-            advice="Move the pole onto a flat, or spread its edges.",
+            advice="Move the pole onto a flat, or spread its edges."
+            if noun == "pole"
+            else "Let the crease fade out over several edges, or run on to a boundary or a pole.",
             valence=int(topology.valence[poles[found[0]]]),
-        )
-    ]
-
-
-def check_unequal_turns(subject: Subject) -> list[Finding]:
-    """Turns held by loops on both sides, of which one side's is farther: the turn is rounder there."""
-    mesh = subject.mesh
-    topology = mesh.topology
-    if not subject.is_smoothed or mesh.n_faces == 0:
-        return []
-    plain = (topology.edge_face_count == 2) & (mesh.creases == 0)
-    pair = topology.edge_pair
-    plain &= (pair >= 0).all(axis=1)
-    plain[plain] &= topology.twin[pair[plain, 0]] == pair[plain, 1]
-    quads = topology.face_sizes[topology.corner_face[np.maximum(pair, 0)]] == 4
-    edges = np.flatnonzero(plain & quads.all(axis=1) & (edge_folds(topology, mesh.points) >= LEAST_FOLD))
-    if len(edges) == 0:
-        return []
-    try:
-        sides = sides_of(mesh, edges)
-    except EditError:
-        return []
-    folds = edge_folds(topology, mesh.points)
-    own = sides.reach.reshape(-1, 4)
-    # Loops that hold: near, and flat themselves, so that what turns turns at the edge.
-    flat = (sides.support >= 0) & (folds[np.maximum(sides.support, 0)] < MOST_FOLD)
-    share = (sides.distance / np.maximum(sides.behind, 1e-300)).reshape(-1, 4)
-    held = flat.reshape(-1, 4).all(axis=1) & (share.min(axis=1) <= SUPPORT)
-    # Both ends of a half-edge say how far its side's loop is; an edge is uneven where both its ends are.
-    one, other = own[:, :2], own[:, 3:1:-1]
-    ratio = np.maximum(one, other) / np.maximum(np.minimum(one, other), 1e-300)
-    uneven = held & (ratio.min(axis=1) > UNEQUAL) & (ratio.max(axis=1) < UNLIKE)
-    found = np.flatnonzero(uneven)
-    if len(found) == 0:
-        return []
-    found = found[np.argsort(-ratio[found].min(axis=1), kind="stable")]
-    worst = float(ratio[found[0]].min())
-    near, far = float(own[found[0]].min()), float(own[found[0]].max())
-    return [
-        Finding(
-            "unequal_turn",
-            "warn",
-            "edges",
-            edges[found],
-            mesh.points[topology.edges[edges[found]]].mean(axis=1),
-            f"{counted(len(found), 'edge turns', 'edges turn')} rounder on one side: {near:.3g} and {far:.3g} mm.",
-            worst,
-            "×",
-            Remedy("balance", "Balance", {"to": "smaller"}),
-            "Equal supports on both sides give equal roundness.",
         )
     ]
 
@@ -148,6 +95,12 @@ def check_fold_under(subject: Subject) -> list[Finding]:
 
 
 # Helpers
+
+
+def _crease_ends(mesh: Mesh) -> Booleans:
+    """Points inside at which a single sharp edge ends: (n,)."""
+    sharp = np.bincount(mesh.topology.edges[mesh.creases > 0].ravel(), minlength=mesh.n_points)
+    return np.asarray((sharp == 1) & (mesh.corner_sharpness == 0))
 
 
 def _rings(subject: Subject, poles: Integers) -> tuple[Floats, Floats]:

@@ -5,10 +5,12 @@ from __future__ import annotations
 import numpy as np
 
 from levelloop.core.arrays import Booleans, distinct
-from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.review.findings import Finding, Severity
+from levelloop.core.review.subject import Subject
 from levelloop.core.words import counted
+
+LEAST_TURN = 2.0  # degrees within one face: less does not show
 
 
 def inner_poles(topology: Topology) -> Booleans:
@@ -23,16 +25,18 @@ def boundary_poles(topology: Topology) -> Booleans:
     return np.asarray(topology.open_points & (topology.valence != 3) & ~lone_corner)
 
 
-def check_poles(mesh: Mesh) -> list[Finding]:
-    """Poles, one finding for each valence."""
+def check_poles(subject: Subject) -> list[Finding]:
+    """Poles, one finding for each valence; those of many edges are warnings only where the surface bends."""
+    mesh = subject.mesh
     topology = mesh.topology
     findings = []
     for mask, place in ((inner_poles(topology), ""), (boundary_poles(topology), " on a boundary")):
         for valence in distinct(topology.valence[mask]).tolist():
             indices = np.flatnonzero(mask & (topology.valence == valence))
-            severity: Severity = "warn" if valence >= 6 or valence < 3 else "note"
+            bends = bool(subject.turns_at(indices).max() > LEAST_TURN)
+            severity: Severity = "warn" if bends and (valence >= 6 or valence < 3) else "note"
             advice = "Harmless on a flat; on a curve it pinches."
-            if valence >= 6:
+            if valence >= 6 and bends:
                 advice = "Spread its edges over several 5-poles, or move it onto a flat."
             findings.append(
                 Finding(

@@ -5,12 +5,14 @@ from __future__ import annotations
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Integers
-from levelloop.core.mesh.faces import edge_folds, face_centres
+from levelloop.core.mesh.faces import edge_folds, face_areas, face_centres
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.review.findings import Finding, Remedy
+from levelloop.core.review.subject import Subject
 from levelloop.core.words import counted, verb
 
 FLAT_WITHIN = 1.0  # degrees
+LEAST_TURN = 2.0  # degrees across a face on the smooth surface: less does not show
 
 
 def on_flats(mesh: Mesh) -> Booleans:
@@ -25,13 +27,17 @@ def on_flats(mesh: Mesh) -> Booleans:
     return ~bends
 
 
-def check_sides(mesh: Mesh) -> list[Finding]:
-    """Triangles and n-gons, apart for flat and curved areas."""
+def check_sides(subject: Subject) -> list[Finding]:
+    """Triangles and n-gons, apart for where the smooth surface is flat, or the cage is, and where it bends."""
+    mesh = subject.mesh
     sizes = mesh.topology.face_sizes
     odd = np.flatnonzero(sizes != 4)
     if len(odd) == 0:
         return []
     centres, flat = face_centres(mesh.topology, mesh.points), on_flats(mesh)
+    if subject.is_smoothed:
+        across = np.sqrt(face_areas(mesh.topology, mesh.points))
+        flat |= np.degrees(subject.face_bend * across) < LEAST_TURN
 
     def found(check: str, noun: str, chosen: Integers, is_flat: bool, remedy: Remedy | None, advice: str) -> Finding:
         chosen = chosen[np.argsort(-sizes[chosen], kind="stable")]

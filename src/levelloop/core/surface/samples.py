@@ -60,21 +60,25 @@ class SurfaceSamples:
         return replace(self, cage_face=frozen(np.append(source, -1)[self.cage_face]))
 
 
-def sampled(surface: SmoothSurface, points: Floats) -> SurfaceSamples:
-    """The samples of a smooth surface at its level, for points (n, 3) of its cage."""
+def sampled(surface: SmoothSurface, points: Floats, directions: bool = False) -> SurfaceSamples:
+    """The samples of a smooth surface at its level, for points (n, 3) of its cage.
+
+    directions: works them out at once, for who will ask for them.
+    """
     # The points of a level come first among those of the next; what is beside a pole is known from level 2 on.
     deep = surface if surface.level >= QUARTER else SmoothSurface(surface.cage, QUARTER, like=surface)
     count = surface.topology.n_points
 
-    def found(directions: bool) -> tuple[Bends, Floats]:
+    def found(directions: bool = True) -> tuple[Bends, Floats]:
         bends, beside = _bends(deep, points, QUARTER, directions)
         return (bends, beside) if count == deep.topology.n_points else (bends.take(np.arange(count)), beside[:count])
 
-    def ways() -> tuple[Floats, Floats]:
-        bends, _ = found(True)
-        return bends.d1, bends.d2
+    bends, beside = found(directions)
 
-    bends, beside = found(False)
+    def ways() -> tuple[Floats, Floats]:
+        with_them = bends if directions else found()[0]
+        return with_them.d1, with_them.d2
+
     return SurfaceSamples(
         surface.whole(bends.places, surface.cage),
         frozen(bends.places),
