@@ -4,19 +4,20 @@ from __future__ import annotations
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, distinct
+from levelloop.core.arrays import Floats, Integers
 from levelloop.core.errors import EditError
+from levelloop.core.geometry.boxes import BoxTree
 from levelloop.core.mesh.faces import face_normals, triangles
 from levelloop.core.mesh.mesh import Mesh
 
-ALL_BELOW = 50_000  # pairs of place and triangle of which every one is looked at
+ALL_BELOW = 4_000  # pairs of place and triangle of which every one is looked at
 
 
 def closest_places(mesh: Mesh, places: Floats) -> tuple[Floats, Floats]:
     """For each place the nearest one on the mesh, and the normal of the face there: (p, 3), (p, 3).
 
-    Point to triangle by regions (Ericson 2005, 5.1.5), over all triangles whose surrounding ball reaches nearer than
-    what is known to be near. Raises EditError for a mesh without faces.
+    Point to triangle by regions (Ericson 2005, 5.1.5), over all triangles whose box reaches nearer than what is known
+    to be near. Raises EditError for a mesh without faces.
     """
     if mesh.n_faces == 0:
         raise EditError("There is no surface to lie on; the part has no faces.")
@@ -56,20 +57,9 @@ def _candidates(corners: Floats, places: Floats) -> tuple[Integers, Integers]:
         return np.repeat(np.arange(len(places)), count), np.tile(np.arange(count), len(places))
     from scipy.spatial import cKDTree
 
-    middle = corners.mean(axis=1)
-    radius = np.linalg.norm(corners - middle[:, None], axis=2).max(axis=1)
-    reach = cKDTree(corners.reshape(-1, 3)).query(places)[0]
-    # By size, each twice as large as the one before: a large face beside small ones is looked at from farther away.
-    least = max(float(radius.min()), float(radius.max()) * 1e-6, 1e-300)
-    size = np.floor(np.log2(np.maximum(radius, least) / least)).astype(np.int64)
-    place, triangle = [], []
-    for one in distinct(size).tolist():
-        chosen = np.flatnonzero(size == one)
-        around = cKDTree(middle[chosen]).query_ball_point(places, reach * (1 + 1e-9) + float(radius[chosen].max()))
-        many = np.array([len(found) for found in around], dtype=np.int64)
-        place.append(np.repeat(np.arange(len(places)), many))
-        triangle.append(chosen[np.concatenate([*around, []]).astype(np.int64)])
-    return np.concatenate(place), np.concatenate(triangle)
+    # No farther than the nearest corner: only triangles whose boxes reach that near can be nearer.
+    reach = cKDTree(corners.reshape(-1, 3), balanced_tree=False, compact_nodes=False).query(places)[0]
+    return BoxTree(corners.min(axis=1), corners.max(axis=1)).within(places, reach * (1 + 1e-9))
 
 
 def _on_triangles(p: Floats, a: Floats, b: Floats, c: Floats) -> Floats:

@@ -6,18 +6,19 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, distinct
+from levelloop.core.arrays import Booleans, Floats, Integers, distinct, mask_of
 from levelloop.core.geometry.closest import closest_places
-from levelloop.core.geometry.crossings import crossed_faces
-from levelloop.core.mesh.combine import combined
-from levelloop.core.mesh.faces import face_centres, triangles, turns_around
+from levelloop.core.geometry.crossings import crossing_faces
+from levelloop.core.lazy import lazy
+from levelloop.core.mesh.faces import face_centres, point_normals, triangles, turns_around
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.outlines import drop_faces
 from levelloop.core.progress import pieces
-from levelloop.core.review.flush import STEP, flush_faces
+from levelloop.core.review.flush import STEP, Flats, flats_of, flush_faces
 from levelloop.core.words import counted
 
 TOUCH = 1e-4  # of the size of what meets: flush faces go through each other by rounding and by how they are cut up
+AT_FIRST = 64  # points whose depth is looked at together; four times as many each time after
 FEW = 500  # faces between which there is much room: places inside them are looked at too
 
 
@@ -28,6 +29,34 @@ class Body:
     name: str
     surface: Mesh
     origin: Integers
+
+    @lazy
+    def face_boxes(self) -> tuple[Floats, Floats]:
+        """The lowest and the highest corner of the box around each face: (m, 3), (m, 3)."""
+        topology = self.surface.topology
+        corner = self.surface.points[topology.corners]
+        starts = topology.face_offsets[:-1]
+        return np.minimum.reduceat(corner, starts), np.maximum.reduceat(corner, starts)
+
+    @lazy
+    def box(self) -> tuple[Floats, Floats]:
+        """The lowest and the highest corner of the box around all of it."""
+        return self.surface.points.min(axis=0), self.surface.points.max(axis=0)
+
+    @lazy
+    def flats(self) -> Flats:
+        """The planes in which a good part of it lies."""
+        return flats_of(self.surface)
+
+    def within(self, low: Floats, high: Floats) -> Integers:
+        """The faces that reach into a box."""
+        lowest, highest = self.face_boxes
+        meets = (lowest <= high).all(axis=1) & (highest >= low).all(axis=1)
+        return np.flatnonzero(meets & ~self.surface.hole)
+
+    def only(self, faces: Integers) -> Mesh:
+        """Some of its faces as a mesh."""
+        return drop_faces(self.surface, ~mask_of(faces, self.surface.n_faces), keep_unattached=False)[0]
 
 
 @dataclass(frozen=True, eq=False)
@@ -47,8 +76,8 @@ def meetings(bodies: list[Body], clearance: float | None = None) -> list[Meeting
 
     Boxes tell which to look at.
     """
-    low = np.array([body.surface.points.min(axis=0) for body in bodies]).reshape(-1, 3)
-    high = np.array([body.surface.points.max(axis=0) for body in bodies]).reshape(-1, 3)
+    low = np.array([body.box[0] for body in bodies]).reshape(-1, 3)
+    high = np.array([body.box[1] for body in bodies]).reshape(-1, 3)
     size = np.linalg.norm(high - low, axis=1)
     step = STEP * np.minimum(size[:, None], size[None])
     apart = np.maximum(low[:, None] - high[None], low[None] - high[:, None]).max(axis=2)
@@ -62,33 +91,48 @@ def meetings(bodies: list[Body], clearance: float | None = None) -> list[Meeting
 
 def _meetings(bodies: list[Body], one: int, other: int, clearance: float | None, step: float) -> list[Meeting]:
     first, second = bodies[one], bodies[other]
-    reach = max(clearance or 0.0, step)
-    near, near_faces = _within(first.surface, second.surface, reach)
-    far, far_faces = _within(second.surface, first.surface, reach)
-    if near.n_faces == 0 or far.n_faces == 0:
+    near_faces, far_faces = _near(first, second, max(clearance or 0.0, step))
+    if len(near_faces) == 0 or len(far_faces) == 0:
         return []
-    crossed = crossed_faces(combined([near, far]))
-    if len(crossed) == 0:
+    near, far = first.only(near_faces), second.only(far_faces)
+    own, its = crossing_faces(near, far)
+    if len(own) == 0 and len(its) == 0:
         # Mirrored surfaces may meet edge on edge all along, or one lie within the other: then places tell.
-        crossed = _faces_inside(near, second.surface)
-    if len(crossed):
-        depth = max(_depth(near, second.surface), _depth(far, first.surface))
-        if depth > TOUCH * max(float(np.ptp(near.points, axis=0).max()), float(np.ptp(far.points, axis=0).max())):
-            said = f"“{first.name}” goes through “{second.name}”, {depth:.3g} mm deep."
-            own = crossed[crossed < near.n_faces]
+        own = _faces_inside(near, far, second)
+    if len(own) or len(its):
+        least = TOUCH * max(float(np.ptp(near.points, axis=0).max()), float(np.ptp(far.points, axis=0).max()))
+        depth = max(_depth(near, far, second, least), _depth(far, near, first, least))
+        if depth > least:
             if len(own):
+                said = f"“{first.name}” goes through “{second.name}”, {depth:.3g} mm deep."
                 return [_told("crossing", one, first, near, near_faces, own, depth, said)]
-            # Where the edges of one go through large faces of the other, these are what is crossed.
             said = f"“{second.name}” goes through “{first.name}”, {depth:.3g} mm deep."
-            return [_told("crossing", other, second, far, far_faces, crossed - near.n_faces, depth, said)]
+            return [_told("crossing", other, second, far, far_faces, its, depth, said)]
     found = []
-    flush, largest = flush_faces(first.surface, second.surface, step)
+    flush, largest = flush_faces(first.surface, first.flats, second.surface, second.flats, step)
     if len(flush):
         said = f"“{first.name}” and “{second.name}” are flush at {counted(len(flush), 'face')}."
         found.append(_told("flush", one, first, first.surface, np.arange(first.surface.n_faces), flush, largest, said))
     if clearance is not None:
         found += _too_near(one, first, second.name, near, near_faces, far, clearance)
     return found
+
+
+def _near(first: Body, second: Body, reach: float) -> tuple[Integers, Integers]:
+    """The faces of each that reach into the box around those of the other that do so in turn."""
+    low, high = second.box
+    mine = first.within(low - reach, high + reach)
+    its = mine
+    for _ in range(2):
+        if len(mine) == 0:
+            return mine, its
+        low, high = (edge[mine] for edge in first.face_boxes)
+        its = second.within(low.min(axis=0) - reach, high.max(axis=0) + reach)
+        if len(its) == 0:
+            return mine, its
+        low, high = (edge[its] for edge in second.face_boxes)
+        mine = first.within(low.min(axis=0) - reach, high.max(axis=0) + reach)
+    return mine, its
 
 
 def _too_near(
@@ -107,33 +151,66 @@ def _too_near(
     return [_told("clearance", one, first, near, near_faces, faces[np.argsort(close[faces])], least, said)]
 
 
-def _faces_inside(mesh: Mesh, other: Mesh) -> Integers:
-    """Faces whose middle lies inside a closed surface: (f,)."""
+def _faces_inside(mesh: Mesh, there: Mesh, body: Body) -> Integers:
+    """Faces whose middle lies inside a closed body, of which some faces are there: (f,)."""
+    other = body.surface
     if other.topology.open_edges.any() or other.hole.any():
         return np.zeros(0, dtype=np.int64)
     middles = face_centres(mesh.topology, mesh.points)
-    places, normals = closest_places(other, middles)
-    behind = np.flatnonzero(np.einsum("ij,ij->i", middles - places, normals) < 0)
-    if len(behind) == 0:
-        return behind
-    deepest = behind[int(np.linalg.norm(middles[behind] - places[behind], axis=1).argmax())]
+    behind = np.flatnonzero(_perhaps_behind(there, middles)[0])
+    least = TOUCH * float(np.ptp(mesh.points, axis=0).max())
+    deepest, _ = _deepest(body, there, middles[behind], least)
+    if deepest < 0:
+        return behind[:0]
     corners = other.points[triangles(other.topology, other.points, other.diagonal)[0]]
-    return behind if turns_around(corners, middles[deepest]) > 0.5 else behind[:0]
+    return behind if turns_around(corners, middles[behind[deepest]]) > 0.5 else behind[:0]
 
 
-def _depth(mesh: Mesh, other: Mesh) -> float:
-    """How far points of a surface lie behind another one, the farthest of them: mm."""
+def _depth(mesh: Mesh, there: Mesh, body: Body, least: float) -> float:
+    """How far points of a surface lie behind another one, the farthest of them: mm, or anything up to least."""
     points = mesh.points[distinct(mesh.topology.corners)]
     if mesh.n_faces < FEW:
         # Long faces may go through with their corners outside: their middles and those of their sides count too.
         sides = mesh.points[mesh.topology.edges].mean(axis=1)
         points = np.concatenate((points, sides, face_centres(mesh.topology, mesh.points)))
-    places, normals = closest_places(other, points)
-    off = points - places
-    far = np.linalg.norm(off, axis=1)
-    # Beside an edge the normal is that of one of its faces, to which what is outside may lie at right angles.
-    below = np.einsum("ij,ij->i", off, normals) < -0.5 * far
-    return float(far[below].max(initial=0.0))
+    return _deepest(body, there, points, least)[1]
+
+
+def _deepest(body: Body, there: Mesh, points: Floats, least: float) -> tuple[int, float]:
+    """Which of the points lies farthest behind a body, −1 where none does by more than the least, and how far: mm.
+
+    there: those of the body's faces that are near. No place is farther from a surface than from its nearest corner:
+    those that may lie deepest are looked at first, and no more of them than it takes.
+    """
+    behind, most = _perhaps_behind(there, points)
+    order = np.flatnonzero(behind)
+    order = order[np.argsort(-most[order], kind="stable")]
+    deepest, depth, done, many = -1, least, 0, AT_FIRST
+    while done < len(order) and most[order[done]] > depth:
+        some = order[done : done + many]
+        places, normals = closest_places(_around(body, points[some], float(most[some].max())), points[some])
+        off = points[some] - places
+        far = np.linalg.norm(off, axis=1)
+        # Beside an edge the normal is that of one of its faces, to which what is outside may lie at right angles.
+        far[np.einsum("ij,ij->i", off, normals) >= -0.5 * far] = 0.0
+        if far.max() > depth:
+            deepest, depth = int(some[far.argmax()]), float(far.max())
+        done, many = done + many, 4 * many
+    return deepest, depth
+
+
+def _perhaps_behind(there: Mesh, points: Floats) -> tuple[Booleans, Floats]:
+    """Points that are not plainly before the nearest corner of a mesh, and how far that is: (n,), (n,) mm."""
+    from scipy.spatial import cKDTree
+
+    far, corner = cKDTree(there.points, balanced_tree=False, compact_nodes=False).query(points)
+    normals = point_normals(there.topology, there.points)
+    return np.einsum("ij,ij->i", points - there.points[corner], normals[corner]) < 0.5 * far, far
+
+
+def _around(body: Body, places: Floats, reach: float) -> Mesh:
+    """The faces of a body that are so near to some places that others cannot be nearer."""
+    return body.only(body.within(places.min(axis=0) - reach, places.max(axis=0) + reach))
 
 
 def _told(
@@ -144,13 +221,3 @@ def _told(
     first.sort()
     at = face_centres(near.topology, near.points)[faces[first]]
     return Meeting(check, one, origin[first], at, value, said)
-
-
-def _within(mesh: Mesh, other: Mesh, reach: float) -> tuple[Mesh, Integers]:
-    """The faces that reach into the box around another mesh, and which these are."""
-    low, high = other.points.min(axis=0) - reach, other.points.max(axis=0) + reach
-    corner = mesh.points[mesh.topology.corners]
-    starts = mesh.topology.face_offsets[:-1]
-    lowest, highest = np.minimum.reduceat(corner, starts), np.maximum.reduceat(corner, starts)
-    inside = (lowest <= high).all(axis=1) & (highest >= low).all(axis=1) & ~mesh.hole
-    return drop_faces(mesh, ~inside, keep_unattached=False)[0], np.flatnonzero(inside)
