@@ -337,3 +337,31 @@ def test_any_edges_of_any_cage_are_held_or_refused_in_words(name: str, picks: li
         return
     assert np.isfinite(edit.mesh.points).all() and len(edit.origin.points) == edit.mesh.n_points
     crease(mesh, edges, 1.5)
+
+
+@pytest.mark.parametrize("fold", [40.0, 90.0, 110.0])
+@pytest.mark.parametrize("first", [0.3, 0.8])
+def test_loops_that_hold_already_are_moved_instead_of_adding_others(fold: float, first: float) -> None:
+    """Held once with one radius and then with another the cage is as if it had been held with that at once."""
+    form = roof(fold)
+    ridge = select_where(form, "edges", angle_over=30)
+    once = hold(form, ridge, radius=first).mesh
+    again = hold(once, select_where(once, "edges", angle_over=30), radius=0.6)
+    # A tighter turn may want a spacing loop on each side; no other support comes.
+    assert again.mesh.n_faces - once.n_faces == (0 if first < 0.6 else 4) and "moved" in again.message
+    straight = hold(form, ridge, radius=0.6).mesh
+    nearest = [np.unique(np.abs(mesh.points[:, 0]).round(9))[1] for mesh in (again.mesh, straight)]
+    assert nearest[0] == pytest.approx(nearest[1], abs=1e-6)
+    # Without that the step of a recipe would change the cage.
+    added = hold(once, select_where(once, "edges", angle_over=30), radius=0.2, moves=False)
+    assert added.mesh.n_faces > once.n_faces
+
+
+def roof(fold: float) -> Mesh:
+    """Two sheets that meet in a ridge along y."""
+    sheet = plane((40, 40), (2, 2))
+    points = sheet.points.copy()
+    half = np.radians(fold / 2.0)
+    points[:, 2] = -np.abs(points[:, 0]) * np.sin(half)
+    points[:, 0] *= np.cos(half)
+    return sheet.with_points(points)

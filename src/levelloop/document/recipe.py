@@ -234,7 +234,8 @@ def _on_set(mesh: Mesh, set: str = "", **parameters: Any) -> Edit:
     edges = convert(mesh.topology, Selection(named.kind, named.indices), "edges")
     if len(edges) == 0:
         raise EditError(f"The set “{set}” is empty.")
-    return hold(mesh, edges, **parameters)
+    # A step only adds: what it would move belongs to the cage.
+    return hold(mesh, edges, moves=False, **parameters)
 
 
 def _boolean(mesh: Mesh, other: Mesh, kind: Kind) -> Edit:

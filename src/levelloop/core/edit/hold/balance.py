@@ -7,7 +7,7 @@ from typing import Literal
 
 import numpy as np
 
-from levelloop.core.edit.hold.turns import held_edges, sides_of
+from levelloop.core.edit.hold.turns import held_edges, sides_of, slid
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, identity
@@ -34,13 +34,7 @@ def balance(mesh: Mesh, selection: Selection, to: Target = "mean") -> Edit:
     beyond = wanted > own + sides.behind * 0.999
     if beyond.any():
         raise EditError("A loop would be pushed beyond the next one; make room there first, or balance to the smaller.")
-    places = mesh.points[sides.point] + sides.way * wanted[:, None]
-    points = mesh.points.copy()
-    total = np.zeros((mesh.n_points, 3))
-    np.add.at(total, sides.loop, places)
-    count = np.bincount(sides.loop, minlength=mesh.n_points)
-    moved = np.flatnonzero(count)
-    points[moved] = total[moved] / count[moved, None]
+    points = slid(mesh, sides, wanted, np.ones(len(wanted), dtype=np.bool_))
     low, high = float(wanted.min()), float(wanted.max())
     told = f"Both sides {low:.3g} mm" + ("." if high - low < 1e-6 * high else f" to {high:.3g} mm.")
     return replace(Edit(mesh.with_points(points), selection, identity(mesh)), message=told)

@@ -7,7 +7,7 @@ from typing import Literal
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, mask_of
+from levelloop.core.arrays import Booleans, Floats, Integers, distinct, mask_of
 from levelloop.core.edit.hold.arc import GAP, arc_profile
 from levelloop.core.edit.hold.lines import divided, laid_out, room
 from levelloop.core.edit.hold.radius import crease_weight, creased_radius, support_distance, tip_radius
@@ -20,6 +20,7 @@ from levelloop.core.edit.hold.turns import (
     on_corners,
     settled_supports,
     sides_of,
+    slid,
     turning_corners,
     turns_of,
     undone,
@@ -35,6 +36,10 @@ from levelloop.core.mesh.topology import Topology
 from levelloop.core.words import counted
 
 BISECTIONS = 10
+NEAR = 0.4  # of the way to the next loop: nearer than that a loop is there to hold
+UNLIKE = 3.0  # times as far as it should be: that far away a loop was not put there to hold
+ROOMY = 1.2  # times: a little farther than that a spacing loop is not worth it
+FLAT = 10.0  # degrees of a loop that holds
 SPACING = 3.0  # supports; a next loop farther beyond the support than that lets the turn tighten beside its tip
 
 
@@ -46,15 +51,16 @@ def hold(
     sides: Sides = "both",
     by: Literal["loops", "crease"] = "loops",
     fill: Literal["tip", "arc"] = "tip",
+    moves: bool = True,
 ) -> Edit:
     """Puts support loops on both sides of the selected edges, so that the smooth surface turns there with a radius.
 
     radius: mm at the tip of the turn; distance: mm of the supports from the edge, square to it, instead of a radius.
     sides: of the edges as they were picked. by: "crease" gives the edges the crease weight for that radius instead of
-    loops. fill: "arc" moves the edges themselves in, so that the turn follows a true arc of that radius. Where the next
-    loop lies more than three supports beyond, a spacing loop is added. Selected after: the support loops; with a crease
-    the edges. Raises EditError where an edge is open, has no fold, or the faces beside are too narrow: then with the
-    largest radius that fits.
+    loops. fill: "arc" moves the edges themselves in, so that the turn follows a true arc of that radius. moves: loops
+    that hold there already are moved instead of adding others. Where the next loop lies more than three supports
+    beyond, a spacing loop is added. Selected after: the support loops; with a crease the edges. Raises EditError where
+    an edge is open, has no fold, or the faces beside are too narrow: then with the largest radius that fits.
     """
     edges, held = held_edges(mesh, selection, sides)
     what, given = ("radius", radius) if distance is None else ("distance", distance)
@@ -76,9 +82,20 @@ def hold(
         turns = turns_of(mesh, edges, distance)
         values = np.full(len(turns.half), distance)
     near, off = on_corners(mesh, turns, values)
+    told = radius if distance is None else None
+    moved, by_half = edges[:0], held
+    if moves:
+        mesh, held, moved = _with_loops_moved(mesh, edges, held, turns, values)
+    if not held.any():
+        edit = Edit(mesh, Selection("edges", distinct(moved)), identity(mesh))
+        edit = _spaced(mesh, edit, by_half, near, off, SPACING)
+        return replace(edit, message=f"The loops that were there were moved. {_told(turns, near, off, told, 0)}")
     edit, ended = _cut(mesh, held, near, off, turning_corners(mesh.topology, edges), what, given)
     edit = _spaced(mesh, edit, held, near, off, SPACING)
-    return replace(edit, message=_told(turns, near, off, radius if distance is None else None, ended))
+    also = "Loops that were there were moved. " if len(moved) else ""
+    kept = mapped(Selection("edges", distinct(moved)), edit.origin).indices
+    loops = Selection("edges", distinct(np.concatenate((edit.selection.indices, kept))))
+    return replace(edit, selection=loops, message=also + _told(turns, near, off, told, ended))
 
 
 def loose_radius(mesh: Mesh, edges: Integers) -> Floats:
@@ -175,6 +192,37 @@ def _arc_told(support: Floats, radius: float) -> str:
     return f"Supports at {said} mm; within {_few(0.005 * radius)} mm of the arc."
 
 
+def _with_loops_moved(
+    mesh: Mesh, edges: Integers, held: Booleans, turns: Turns, values: Floats
+) -> tuple[Mesh, Booleans, Integers]:
+    """The mesh with loops slid to where they hold, which half-edges still need one, and the edges of what was slid.
+
+    A loop is there to hold an edge on one side where it lies near all along it, does not fold itself, and has room.
+    """
+    topology = mesh.topology
+    sides = sides_of(mesh, edges)
+    folds = edge_folds(topology, mesh.points)
+    there = (sides.support >= 0) & (folds[np.maximum(sides.support, 0)] < FLAT)
+    there &= (sides.distance <= NEAR * sides.behind) & (values < sides.distance + 0.999 * sides.behind)
+    there &= sides.distance <= UNLIKE * values
+    # By half-edge: entries come in pairs, its start and its end.
+    fits = there.reshape(-1, 2).all(axis=1) & held[turns.half[::2]]
+    # A loop that several edges share is slid where it serves them all.
+    point = np.unique(sides.loop[np.repeat(held[turns.half[::2]] & ~fits, 2)])
+    fits &= ~np.isin(sides.loop, point).reshape(-1, 2).any(axis=1)
+    if not fits[held[turns.half[::2]]].all():
+        # Spacing loops are for what is cut anew: where one would be needed a loop is not moved alone.
+        gap = sides.distance + sides.behind - values
+        fits &= (gap <= ROOMY * SPACING * values).reshape(-1, 2).all(axis=1)
+    if not fits.any():
+        return mesh, held, np.zeros(0, dtype=np.int64)
+    chosen = np.repeat(fits, 2)
+    slid_mesh = mesh.with_points(slid(mesh, sides, values, chosen))
+    left = held.copy()
+    left[turns.half[chosen]] = False
+    return slid_mesh, left, sides.support[chosen]
+
+
 def _cut(
     mesh: Mesh, held: Booleans, near: Floats, off: Floats, turn: Booleans, what: str, given: float
 ) -> tuple[Edit, int]:
@@ -207,7 +255,7 @@ def _spaced(mesh: Mesh, edit: Edit, held: Booleans, near: Floats, off: Floats, t
     new = made.topology
     wanted = np.zeros((2, new.n_corners))
     distance = np.maximum(near, off)
-    # The face beyond a support: it has the support's edge as a side, and comes from a face held there.
+    # The face beyond a support: it has the support's edge as a side, and a strip from a face held there across it.
     source = edit.origin.faces[new.corner_face]
     is_line = mask_of(edit.selection.indices, new.n_edges)[new.corner_edge]
     twin = new.twin
@@ -224,14 +272,14 @@ def _spaced(mesh: Mesh, edit: Edit, held: Booleans, near: Floats, off: Floats, t
     old_edge = edit.origin.edges[new.corner_edge[across]]
     held_edges_mask = mask_of(topology.corner_edge[held], topology.n_edges)
     candidates = candidates[(old_edge >= 0) & held_edges_mask[old_edge]]
-    reach = times * largest[source[candidates]]
+    reach = times * largest[source[twin[candidates]]]
     before, after = new.previous_corner[candidates], new.next_corner[candidates]
     lengths = np.linalg.norm(made.points[new.corner_end] - made.points[new.corners], axis=1)
     face = new.corner_face[candidates]
     around = np.bincount(new.corner_face, lengths, new.n_faces)
     half_width = 2.0 * face_areas(new, made.points) / np.maximum(around, 1e-300)
     deep = np.where(quad[face], np.minimum(lengths[before], lengths[after]), half_width[face])
-    roomy = deep > 1.2 * reach
+    roomy = deep > ROOMY * reach
     beside[candidates[roomy & (reach > 0)]] = True
     if not beside.any():
         return edit

@@ -131,6 +131,21 @@ def sides_of(mesh: Mesh, edges: Integers) -> BothSides:
     return BothSides(point, loop, way, square, reach, behind, support)
 
 
+def slid(mesh: Mesh, sides: BothSides, wanted: Floats, chosen: Booleans) -> Floats:
+    """The points of a mesh with the loops beside edges slid to distances square to them.
+
+    wanted: (h,) mm, chosen: (h,) which of them, in the order of sides. Returns (n, 3).
+    """
+    places = (mesh.points[sides.point] + sides.way * wanted[:, None])[chosen]
+    loop = sides.loop[chosen]
+    count = np.bincount(loop, minlength=mesh.n_points)
+    total = np.stack([np.bincount(loop, places[:, axis], mesh.n_points) for axis in range(3)], axis=1)
+    points = mesh.points.copy()
+    moved = np.flatnonzero(count)
+    points[moved] = total[moved] / count[moved, None]
+    return points
+
+
 def settled_supports(mesh: Mesh, edges: Integers, wanted: Callable[[Floats], Floats]) -> tuple[Turns, Floats]:
     """The supports of half-edges at both their ends, and how far they lie on the faces, square to the edge: (h,) mm.
 
