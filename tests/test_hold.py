@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -26,6 +27,7 @@ from levelloop.core.select.where import select_where
 from levelloop.core.surface.samples import SurfaceSamples, sampled
 from levelloop.core.surface.surface import SmoothSurface
 from levelloop.document.session import Session
+from levelloop.files import read_document
 
 
 def surface_of(mesh: Mesh, level: int = 3) -> SurfaceSamples:
@@ -365,3 +367,36 @@ def roof(fold: float) -> Mesh:
     points[:, 2] = -np.abs(points[:, 0]) * np.sin(half)
     points[:, 0] *= np.cos(half)
     return sheet.with_points(points)
+
+
+def test_a_cage_leaves_with_the_loops_of_its_hold_steps_unless_plain(tmp_path: Path) -> None:
+    from click.testing import CliRunner
+
+    from levelloop.cli import cli
+
+    session = Session.new()
+    session.do("add_box", size=(20, 20, 20))
+    session.select_all("edges")
+    session.do("keep_set", name="rims")
+    session.add_step("hold", set="rims", radius=0.5)
+    session.add_step("mirror", planes="x")
+    session.save(tmp_path / "box.usda")
+    counts = {}
+    for name, flags in (("held", []), ("plain", ["--plain"])):
+        out = str(tmp_path / f"{name}.obj")
+        done = CliRunner().invoke(cli, ["convert", str(tmp_path / "box.usda"), "-o", out, *flags])
+        assert done.exit_code == 0, done.output
+        counts[name] = read_document(tmp_path / f"{name}.obj").parts[0].mesh.n_faces
+    # The mirror is no part of the cage.
+    assert counts["plain"] == 6 and counts["held"] == session.part.held_cage().n_faces > 50
+
+
+@pytest.mark.parametrize("flat", [0.7, 0.85])
+@pytest.mark.parametrize("sides", [16, 24])
+def test_rims_of_ovals_turn_with_their_radius_within_a_twentieth(flat: float, sides: int) -> None:
+    tube = cylinder(40, 40, sides, 1, "face")
+    oval = tube.with_points(tube.points * (1.0, flat, 1.0))
+    rims = select_where(oval, "edges", angle_over=80)
+    edit = hold(oval, rims, radius=0.4)
+    radius = 1 / tightest(surface_of(edit.mesh))[held_points(edit, rims.indices)]
+    assert radius == pytest.approx(0.4, rel=0.05)

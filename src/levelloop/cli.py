@@ -72,8 +72,9 @@ def smooth(file: Path, output: Path, level: int | None, limit: bool, part_name: 
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("-o", "--output", required=True, type=click.Path(path_type=Path), help="Written by its ending.")
 @click.option("--part", "part_name", help="One part only.")
-def convert(file: Path, output: Path, part_name: str | None) -> None:
-    """Write the cages of FILE, unsmoothed, as another format."""
+@click.option("--plain", is_flag=True, help="Without the loops of hold steps.")
+def convert(file: Path, output: Path, part_name: str | None, plain: bool) -> None:
+    """Write the cages of FILE, unsmoothed, as another format, with the loops that their hold steps make."""
     from levelloop.files import is_document, write_document
 
     document = _document(file)
@@ -81,7 +82,8 @@ def convert(file: Path, output: Path, part_name: str | None) -> None:
         write_document(document, output)
         _note(document)
         return
-    _write([(part.name, part.to_world(part.mesh)) for part in _chosen(document, part_name)], output)
+    parts = _chosen(document, part_name)
+    _write([(part.name, part.to_world(part.mesh if plain else part.held_cage())) for part in parts], output)
 
 
 @cli.command()

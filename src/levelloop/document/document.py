@@ -22,7 +22,7 @@ from levelloop.core.words import counted, shortened
 from levelloop.document.cameras import NamedCamera
 from levelloop.document.evaluation import bound
 from levelloop.document.parameters import Reading
-from levelloop.document.recipe import STEPS, Step, links_of, parts_named
+from levelloop.document.recipe import STEPS, Step, leading, links_of, parts_named
 
 DEFAULT_LEVEL = 2
 COLOURS = ("#D3CABB", "#C9B48A", "#B7C2B0", "#B9BFCB", "#CDB3A6", "#C7BFD0")
@@ -80,6 +80,19 @@ class Part:
         Raises EditError where one of its steps cannot run.
         """
         return without_holes(self._built(level, limit).mesh)
+
+    def held_cage(self) -> Mesh:
+        """The cage with the loops of the hold steps its recipe begins with, as other programs may go on with it.
+
+        Raises EditError where one of these steps cannot run.
+        """
+        return self._built_until(leading(self.steps, "hold"))
+
+    def _built_until(self, count: int) -> Mesh:
+        built = build(self.mesh, self.links(0, until=count))
+        for trouble in built.troubles:
+            raise EditError(f"“{self.name}”, {self.step_name(trouble.place)}: {trouble.reason}")
+        return built.mesh
 
     def output(self, level: int | None = None, limit: bool | None = None, normals: bool = True) -> Mesh:
         """The result in world space, as it leaves the program: with the normals of its limit where it is smooth.

@@ -129,6 +129,12 @@ def rail_place(steps: Sequence[Step]) -> int:
     return driven[-1] if driven else len(steps)
 
 
+def leading(steps: Sequence[Step], key: str) -> int:
+    """How many steps a recipe begins with that are of one kind, or off."""
+    others = [place for place, step in enumerate(steps) if step.enabled and step.key != key]
+    return others[0] if others else len(steps)
+
+
 def parts_named(steps: Sequence[Step]) -> tuple[str, ...]:
     """The ids of the parts that steps which are on name, each once."""
     named = [step.parameters.get(name) for step in steps if step.enabled for name in STEPS[step.key].names_parts]
