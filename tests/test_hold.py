@@ -11,6 +11,7 @@ from conftest import CAGES
 from hypothesis import given
 from hypothesis import strategies as st
 
+from levelloop.core.arrays import mask_of
 from levelloop.core.edit.clean.simple import crease
 from levelloop.core.edit.hold.balance import balance
 from levelloop.core.edit.hold.hold import hold
@@ -18,6 +19,7 @@ from levelloop.core.edit.hold.radius import support_distance, tip_radius
 from levelloop.core.edit.hold.true_size import true_size
 from levelloop.core.errors import EditError
 from levelloop.core.forms.primitives import box, cylinder, plane, quad_sphere
+from levelloop.core.measure.turn import loop_turn
 from levelloop.core.mesh.faces import face_areas, signed_volume
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit
@@ -400,3 +402,40 @@ def test_rims_of_ovals_turn_with_their_radius_within_a_twentieth(flat: float, si
     edit = hold(oval, rims, radius=0.4)
     radius = 1 / tightest(surface_of(edit.mesh))[held_points(edit, rims.indices)]
     assert radius == pytest.approx(0.4, rel=0.05)
+
+
+@pytest.mark.parametrize("angle", [60.0, 90.0, 120.0, 150.0])
+def test_the_turn_across_a_loop_is_that_of_its_hold(angle: float) -> None:
+    mesh, edges = folded(angle, [12.0], [12.0])
+    edit = hold(mesh, edges, radius=1.0)
+    # The fold's own edges, where they are now.
+    known = edit.origin.edges >= 0
+    kept = np.flatnonzero(known & mask_of(edges.indices, mesh.n_edges)[np.maximum(edit.origin.edges, 0)])
+    turn = loop_turn(edit.mesh, kept)
+    assert turn is not None
+    inner = ~edit.mesh.topology.open_points[turn.points]
+    assert turn.tip[inner] == pytest.approx(1.0, rel=1e-6)
+    assert (turn.tightest <= turn.tip + 1e-12).all() and turn.tightest[inner].min() > 0.97
+    # Inside the turn the arc and the section touch at the tip; the arc is as round as the tip.
+    middle = len(turn.arc) // 2
+    one, two, three = turn.arc[middle - 1], turn.arc[middle], turn.arc[middle + 1]
+    area = np.linalg.norm(np.cross(two - one, three - one)) / 2.0
+    sides = [np.linalg.norm(a - b) for a, b in ((one, two), (two, three), (three, one))]
+    assert np.prod(sides) / (4.0 * area) == pytest.approx(float(turn.tip[turn.worst]), rel=1e-9)
+    # A tip-hold recedes (2/3) r cot²(θ/2), an arc r (1/sin(θ/2) − 1).
+    half = np.radians(angle / 2.0)
+    apart = np.linalg.norm(turn.arc[middle] - turn.section[len(turn.section) // 2])
+    assert apart == pytest.approx(2.0 / 3.0 / np.tan(half) ** 2 - (1.0 / np.sin(half) - 1.0), abs=0.03)
+
+
+def test_the_turn_of_a_tube_is_that_of_its_rings_and_a_flat_loop_has_none() -> None:
+    tube = cylinder(20, 60, 8, 6, "open")
+    upright = np.flatnonzero(np.ptp(tube.points[tube.topology.edges][:, :, :2], axis=1).max(axis=1) < 1e-9)
+    column = upright[np.abs(tube.points[tube.topology.edges[upright], 0] - 10).max(axis=1) < 1e-6]
+    turn = loop_turn(tube, column)
+    assert turn is not None
+    inner = np.abs(tube.points[turn.points, 2]) < 25
+    assert turn.tip[inner] == pytest.approx(10 * (1 + np.cos(np.pi / 4)) / 2, rel=1e-9)
+    sheet = plane((20, 20), (4, 4))
+    flat = loop_turn(sheet, sheet.topology.find_edges(np.array([[1, 6], [6, 11], [11, 16], [16, 21]])))
+    assert flat is not None and np.isinf(flat.tip).all() and len(flat.arc) == 0

@@ -360,6 +360,8 @@ def gauge_words(gauge: LoopGauge, unit: str) -> list[str]:
         lines.append(f"Creased {low:g}" + (f" to {high:g}" if high > low else ""))
     else:
         lines.append(f"Turns with radius {spread(gauge.radius)}" if gauge.radius else "Lies flat")
+        if gauge.radius and gauge.tip and spread(gauge.tip) != spread(gauge.radius):
+            lines.append(f"At its tip {spread(gauge.tip)}")
     return lines
 
 

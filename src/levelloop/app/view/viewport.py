@@ -36,6 +36,7 @@ HandleAxes = Literal["world", "part", "normal", "view"]
 HandlePivot = Literal["middle", "each", "origin", "anchor", "last"]
 Inside = Literal["tinted", "plain", "hidden"]
 SHIFT, CONTROL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
+GAUGED_AT_ONCE = 100  # edges of a loop whose surface is smoothed within 50 ms
 RESTS_AFTER = 600  # milliseconds on an edge until its loop is gauged
 HELD = ("G", "Q", "Z")
 SOFT_STEPS = 8  # shades in which the soft range fades out
@@ -532,7 +533,7 @@ class Viewport(QOpenGLWidget):
         if hit is None or hit.kind != "edges" or self.drag != "none":
             return
         part = hit.picture.part
-        self.gauge = (loop_gauge(part.to_world(part.mesh), hit.index), part.id)
+        self.gauge = (loop_gauge(part.to_world(part.mesh), hit.index, GAUGED_AT_ONCE), part.id)
         self.refresh()
 
     def _axis_at(self, handle: Handle | None, place: QPoint) -> int | None:

@@ -8,6 +8,7 @@ import numpy as np
 
 from levelloop.core.arrays import Floats, Integers
 from levelloop.core.measure.beside import left_of
+from levelloop.core.measure.turn import LoopTurn, loop_turn
 from levelloop.core.mesh.faces import edge_lengths
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.topology import Topology
@@ -18,8 +19,9 @@ class LoopGauge:
     """A loop: its edges, whether it closes, its length in mm, and in words why each end is one.
 
     supports: for each side (left, right) the shortest and longest distance to the next loop, mm, or None where there
-    is none; radius: the smallest and largest radius at the tip of the smooth turn over the loop, mm, None where it is
-    flat, has no support on a side, or is creased; crease: its smallest and largest crease weight, None for none.
+    is none; radius: the smallest and largest radius of the smooth turn over the loop, mm, by its tightest place, tip:
+    the same at its tip; None where it is flat, has no support on a side, or is creased; crease: its smallest and
+    largest crease weight, None for none; turn: how the surface turns along it, None where that was not looked at.
     """
 
     edges: Integers
@@ -28,14 +30,17 @@ class LoopGauge:
     ends: tuple[str, ...]
     supports: tuple[tuple[float, float] | None, tuple[float, float] | None]
     radius: tuple[float, float] | None
+    tip: tuple[float, float] | None = None
     crease: tuple[float, float] | None = None
+    turn: LoopTurn | None = None
 
 
-def loop_gauge(mesh: Mesh, edge: int) -> LoopGauge:
+def loop_gauge(mesh: Mesh, edge: int, most: int = 1_000_000) -> LoopGauge:
     """The gauge of the loop that an edge lies on.
 
-    Radius: |a u − b v|³ / (8 a b sin θ) for supports at distances a, b along unit directions u, v with the angle θ
-    between them: a uniform cubic B-spline's radius at the tip of a turn, from its control points.
+    most: edges of a loop whose surface is looked at, which takes long; of longer ones the radius is that at the tip by
+    |a u − b v|³ / (8 a b sin θ), for supports at distances a, b along unit directions u, v with the angle θ between
+    them: a uniform cubic B-spline's radius at the tip of a turn, from its control points.
     """
     topology = mesh.topology
     slots, closed = _walk(topology, edge)
@@ -47,8 +52,11 @@ def loop_gauge(mesh: Mesh, edge: int) -> LoopGauge:
     if weights.any():
         # A crease turns tighter than its supports say.
         crease = (float(weights.min()), float(weights.max()))
-        return LoopGauge(edges, closed, length, ends, (left, right), None, crease)
-    return LoopGauge(edges, closed, length, ends, (left, right), radius)
+        return LoopGauge(edges, closed, length, ends, (left, right), None, None, crease)
+    turn = loop_turn(mesh, edges) if len(edges) <= most else None
+    if turn is None:
+        return LoopGauge(edges, closed, length, ends, (left, right), radius, radius)
+    return LoopGauge(edges, closed, length, ends, (left, right), _span(turn.tightest), _span(turn.tip), turn=turn)
 
 
 def tip_radii(one: Floats, other: Floats) -> Floats:
@@ -61,6 +69,11 @@ def tip_radii(one: Floats, other: Floats) -> Floats:
 
 
 # Helpers
+
+
+def _span(radii: Floats) -> tuple[float, float] | None:
+    turning = radii[np.isfinite(radii)]
+    return (float(turning.min()), float(turning.max())) if len(turning) else None
 
 
 def _walk(topology: Topology, edge: int) -> tuple[Integers, bool]:
