@@ -371,5 +371,3 @@ def test_errors_are_sentences() -> None:
     for text in ("There is nothing to undo.", "There is nothing to redo."):
         with pytest.raises(LevelLoopError, match=text):
             (boxed().redo if "redo" in text else ll.Session.new().undo)()
-
-

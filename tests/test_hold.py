@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 import pytest
 from conftest import CAGES
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from levelloop.core.arrays import mask_of
@@ -291,6 +291,55 @@ def test_holding_as_a_step_keeps_the_cage_low_and_the_radius_open() -> None:
         session.set_step(0, set="handle")
     session.do("bake", level=0)
     assert not session.part.steps and session.part.mesh.n_faces > 60
+
+
+def rims_of_a_can() -> Session:
+    """A can whose upper and lower rims are kept as sets."""
+    session = Session.new()
+    session.do("add_cylinder", diameter=40, height=40, sides=16, caps="face")
+    for name, side in (("upper", 1), ("lower", -1)):
+        mesh = session.part.mesh
+        ends = mesh.topology.edges
+        heights = mesh.points[ends].mean(axis=1)[:, 2]
+        session.select(edges=ends[side * (heights - heights.mean()) > 19].tolist())
+        session.do("keep_set", name=name)
+    session.select_none()
+    return session
+
+
+@given(st.permutations([("upper", 1.0), ("lower", 0.5), ("upper", 0.7)]), st.sampled_from([None, 1, 2]))
+@settings(max_examples=8, deadline=None)
+def test_hold_steps_side_by_side_are_the_same_in_any_order(steps: list[tuple[str, float]], apart: int | None) -> None:
+    session = rims_of_a_can()
+    for name, radius in steps:
+        session.add_step("hold", set=name, radius=radius)
+    surface = session.part.surface(3)
+    heights, turns = surface.points[:, 2], tightest(surface)
+    for side, radius in ((1, 0.7), (-1, 0.5)):
+        assert 1 / turns[side * (heights - heights.mean()) > 15].max() == pytest.approx(radius, rel=0.03)
+    message = session.part.plain.stops[0].edit.message
+    assert "two radii; the smaller one holds" in message
+    if apart is not None:
+        session.enable_step(apart, False)
+        assert len(session.part.plain.stops) == 1 and not session.part.plain.troubles
+
+
+def test_hold_steps_leave_out_what_is_not_there_and_creases_that_they_hold() -> None:
+    session = rims_of_a_can()
+    session.add_step("hold", set="upper", radius=1.0)
+    alone = session.part.result(0).n_faces
+    session.select_where("edges", angle_over=80)
+    session.do("crease", weight=3)
+    session.select_none()
+    session.add_step("hold", set="lower", radius=1.0)
+    assert "are left out" in session.part.plain.stops[0].edit.message
+    assert 1 / tightest(session.part.surface(3)).max() == pytest.approx(1.0, rel=0.03)
+    with pytest.raises(EditError, match="no set"):
+        session.set_step(1, set="handle")
+    session.do("keep_set", name="lower")
+    (trouble,) = session.part.plain.troubles
+    assert trouble.place == 1 and "no set" in trouble.reason
+    assert session.part.result(0).n_faces == alone
 
 
 def test_measures_and_findings_accepted(tmp_path: Any) -> None:

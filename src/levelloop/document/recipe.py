@@ -13,6 +13,7 @@ from levelloop.core.arrays import Floats
 from levelloop.core.edit.build.sweeping import helix, revolve
 from levelloop.core.edit.build.thicken import thicken
 from levelloop.core.edit.hold.hold import hold
+from levelloop.core.edit.hold.together import Held, hold_together
 from levelloop.core.edit.hold.true_size import true_size
 from levelloop.core.edit.join.boolean import Kind, boolean
 from levelloop.core.edit.join.weld import weld
@@ -22,7 +23,7 @@ from levelloop.core.errors import EditError
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit
 from levelloop.core.mesh.selection import NOTHING, Selection, convert, select_all
-from levelloop.core.recipe.chain import Link, Smoothing
+from levelloop.core.recipe.chain import Link, Smoothing, Trouble
 from levelloop.core.recipe.images import Seen, chained, mirrored_images, neighbouring_images
 from levelloop.core.recipe.mirror import PLANES, follow_mirror, mirror
 from levelloop.core.recipe.shaping import bend, closes, ring_step, taper, twist
@@ -109,15 +110,25 @@ def links_of(
     """
     rail = rail_place(steps)
     links: list[Link | Smoothing] = []
+    together: list[tuple[int, Step]] = []
     for place, step in enumerate(steps[:until]):
         if not step.enabled:
             continue
+        if _holds_tips(step):
+            # Neighbouring holds are built together, so that their order does not matter.
+            together.append((place, step))
+            continue
+        if together:
+            links.append(_holding(together))
+            together = []
         if step.key != "smooth":
             links.append(_link(step, place, given or {}))
         elif not _is_rail(step) or place == rail:
             wanted, on_limit = (level, limit) if _is_rail(step) else (step.parameters["level"], False)
             seen = _seen(steps[place + 1 : until])
             links += _smoothing(wanted, on_limit, step.parameters["creases"], place, seen)
+    if together:
+        links.append(_holding(together))
     if rail == len(steps) and until is None:
         links += _smoothing(level, limit, True, len(steps))
     return links
@@ -232,16 +243,48 @@ def _on_profile(run: Callable[..., Edit]) -> Callable[..., Edit]:
     return on_profile
 
 
+def _holds_tips(step: Step) -> bool:
+    return step.key == "hold" and step.parameters["fill"] == "tip"
+
+
+def _holding(steps: Sequence[tuple[int, Step]]) -> Link:
+    """Hold steps that follow each other, as one; those whose set is not there are left out."""
+    places = tuple(place for place, _ in steps)
+
+    def edges(mesh: Mesh, step: Step) -> Selection | EditError:
+        try:
+            return _edges_of_set(mesh, step.parameters["set"])
+        except EditError as error:
+            return error
+
+    def lacking(mesh: Mesh) -> list[Trouble]:
+        found = ((place, edges(mesh, step)) for place, step in steps)
+        return [Trouble(place, str(reason)) for place, reason in found if isinstance(reason, EditError)]
+
+    def run(mesh: Mesh) -> Edit:
+        found = [(edges(mesh, step), step.parameters) for _, step in steps]
+        groups = [Held(one, at["radius"], at["sides"]) for one, at in found if isinstance(one, Selection)]
+        return hold_together(mesh, groups)
+
+    key = ("holds", places, tuple(repr(step.parameters) for _, step in steps))
+    times = float(np.prod([STEPS["hold"].growth(step.parameters) for _, step in steps]))
+    return Link(key, run, places[-1], times, places=places, lacking=lacking)
+
+
 def _on_set(mesh: Mesh, set: str = "", **parameters: Any) -> Edit:
     """Edges of a named set held."""
+    # A step only adds: what it would move belongs to the cage.
+    return hold(mesh, _edges_of_set(mesh, set), moves=False, **parameters)
+
+
+def _edges_of_set(mesh: Mesh, set: str) -> Selection:
     named = next((one for one in mesh.sets if one.name == set), None)
     if named is None:
         raise EditError(f"There is no set “{set}”; keep the edges that it should hold under that name.")
     edges = convert(mesh.topology, Selection(named.kind, named.indices), "edges")
     if len(edges) == 0:
         raise EditError(f"The set “{set}” is empty.")
-    # A step only adds: what it would move belongs to the cage.
-    return hold(mesh, edges, moves=False, **parameters)
+    return edges
 
 
 def _boolean(mesh: Mesh, other: Mesh, kind: Kind) -> Edit:

@@ -393,7 +393,7 @@ class BuildLine(QWidget):
                 return Counts((), None)
             built, level = picture.built, picture.level
         rail = rail_place(part.steps)
-        after = {stop.link.place: stop.topology for stop in built.stops}
+        after = {place: stop.topology for stop in built.stops for place in stop.places}
         before_rail = [after[place] for place in sorted(after) if place < rail]
         faces = tuple(after[place].n_faces if place in after else 0 for place in range(len(part.steps)))
         counts = Counts(faces, before_rail[-1] if before_rail else part.mesh.topology, rail, level)

@@ -116,9 +116,7 @@ class MeshBuilder:
         topology = Topology.derived(offsets, ordered, len(points))
         if more_wires is not None and len(more_wires):
             topology = topology.with_wires(more_wires)
-        return carry(
-            self.mesh, topology, points, point_origin, face_origin[order], on_edge, placed=placed, wires=wires
-        )
+        return carry(self.mesh, topology, points, point_origin, face_origin[order], on_edge, placed=placed, wires=wires)
 
     def edit(self, drop_unused: bool = False) -> Edit:
         """The edit with the faces that were added selected."""

@@ -27,7 +27,8 @@ class Link:
     run: what it makes of a mesh; key: two links of one key do the same to the same mesh; place: which of the recipe's
     steps it is; growth: how many times as many faces there are after it, about. follow: (mesh before, its edit, the
     same mesh with other points) → the edit's points for those, or None where it has to run again; None: it always has
-    to.
+    to. places: all steps that it is, where it is several; lacking: those of them that find nothing to act on in a mesh,
+    and why; the others run.
     """
 
     key: Hashable
@@ -35,6 +36,8 @@ class Link:
     place: int = 0
     growth: float = 1.0
     follow: Callable[[Mesh, Edit, Mesh], Floats | None] | None = None
+    places: tuple[int, ...] = ()
+    lacking: Callable[[Mesh], Sequence[Trouble]] | None = None
 
 
 @dataclass(frozen=True)
@@ -89,6 +92,12 @@ class Stop:
             return self.edit.mesh
         assert self.surface is not None
         return self.surface.whole(self.points, self.before)
+
+    @property
+    def places(self) -> tuple[int, ...]:
+        """The steps of the recipe that it comes from."""
+        several = self.link.places if isinstance(self.link, Link) else ()
+        return several or (self.link.place,)
 
     @property
     def topology(self) -> Topology:
@@ -158,11 +167,14 @@ def build(cage: Mesh, links: Sequence[Link | Smoothing], like: Built | None = No
             if isinstance(link, Smoothing):
                 stops.append(_smoothed(link, mesh, route, old))
             else:
-                stops.append(_edited(link, mesh, route, old))
+                lacking = link.lacking(mesh) if link.lacking is not None else ()
+                troubles += lacking
+                if not lacking or len(lacking) < len(link.places):
+                    stops.append(_edited(link, mesh, route, old))
         except EditError as error:
             troubles.append(Trouble(link.place, str(error)))
             continue
-        route = stops[-1].route
+        route = stops[-1].route if stops else start
     return Built(cage, start, tuple(stops), tuple(troubles))
 
 

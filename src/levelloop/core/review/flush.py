@@ -74,9 +74,7 @@ def flats_of(mesh: Mesh) -> Flats:
 # Helpers
 
 
-def _beside(
-    one: Mesh, mine: Integers, other: Mesh, its: Integers, step: float
-) -> tuple[Integers, Integers]:
+def _beside(one: Mesh, mine: Integers, other: Mesh, its: Integers, step: float) -> tuple[Integers, Integers]:
     """Of two flats the faces that reach into the box around the other one."""
     boxes = [_boxes(mesh, faces) for mesh, faces in ((one, mine), (other, its))]
 

@@ -190,7 +190,7 @@ def _told(part: Part, changed: Part, place: int) -> str:
         if trouble.place == place:
             raise EditError(trouble.reason)
     before = {trouble.reason for trouble in part.plain.troubles}
-    told = [stop.edit.message for stop in changed.plain.stops if stop.link.place == place and stop.edit is not None]
+    told = [stop.edit.message for stop in changed.plain.stops if stop.edit and place in stop.places]
     told += [
         f"{changed.step_name(trouble.place).capitalize()} cannot run any more: {trouble.reason}"
         for trouble in changed.plain.troubles
@@ -209,9 +209,7 @@ def _into_part(part: Part) -> Floats:
     return np.asarray(np.linalg.inv(part.transform))
 
 
-_CHANGED = StepNumber(
-    "step", None, "The one whose numbers change; none adds one", optional=True, offered=False
-)
+_CHANGED = StepNumber("step", None, "The one whose numbers change; none adds one", optional=True, offered=False)
 
 
 def _operation(kind: StepKind) -> Operation:

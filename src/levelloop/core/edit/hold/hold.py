@@ -88,14 +88,14 @@ def hold(
         mesh, held, moved = _with_loops_moved(mesh, edges, held, turns, values)
     if not held.any():
         edit = Edit(mesh, Selection("edges", distinct(moved)), identity(mesh))
-        edit = _spaced(mesh, edit, by_half, near, off, SPACING)
-        return replace(edit, message=f"The loops that were there were moved. {_told(turns, near, off, told, 0)}")
-    edit, ended = _cut(mesh, held, near, off, turning_corners(mesh.topology, edges), what, given)
-    edit = _spaced(mesh, edit, held, near, off, SPACING)
+        edit = spaced(mesh, edit, by_half, near, off, SPACING)
+        return replace(edit, message=f"The loops that were there were moved. {told_of(turns, near, off, told, 0)}")
+    edit, ended = cut_beside(mesh, held, near, off, turning_corners(mesh.topology, edges), what, given)
+    edit = spaced(mesh, edit, held, near, off, SPACING)
     also = "Loops that were there were moved. " if len(moved) else ""
     kept = mapped(Selection("edges", distinct(moved)), edit.origin).indices
     loops = Selection("edges", distinct(np.concatenate((edit.selection.indices, kept))))
-    return replace(edit, selection=loops, message=also + _told(turns, near, off, told, ended))
+    return replace(edit, selection=loops, message=also + told_of(turns, near, off, told, ended))
 
 
 def loose_radius(mesh: Mesh, edges: Integers) -> Floats:
@@ -158,8 +158,8 @@ def _as_arc(mesh: Mesh, edges: Integers, radius: float) -> Edit:
     tip = undone(mesh, edges, turns, radius * depth[:, None] * directions(own + other))
     held = mask_of(turns.half, topology.n_corners)
     near, off = on_corners(mesh, turns, support)
-    edit, _ = _cut(mesh, held, near, off, turning_corners(topology, edges), "radius", radius)
-    edit = _spaced(mesh, edit, held, near, off, GAP * radius / float(support.min()))
+    edit, _ = cut_beside(mesh, held, near, off, turning_corners(topology, edges), "radius", radius)
+    edit = spaced(mesh, edit, held, near, off, GAP * radius / float(support.min()))
     # The loops between supports and edges, which are then put where the profile has them.
     kept = edit.mesh.topology.find_edges(topology.edges[edges])
     if (kept < 0).any():
@@ -167,7 +167,7 @@ def _as_arc(mesh: Mesh, edges: Integers, radius: float) -> Edit:
     beside = turns_of(edit.mesh, kept)
     halves = on_corners(edit.mesh, beside, np.full(len(beside.half), 0.5 * float(support.min())))
     all_held = mask_of(beside.half, edit.mesh.topology.n_corners)
-    second, _ = _cut(edit.mesh, all_held, *halves, turning_corners(edit.mesh.topology, kept), "radius", radius)
+    second, _ = cut_beside(edit.mesh, all_held, *halves, turning_corners(edit.mesh.topology, kept), "radius", radius)
     made = second.mesh
     found = sides_of(made, made.topology.find_edges(topology.edges[edges]))
     # The two half-edges of an edge may come in the other order now.
@@ -223,7 +223,7 @@ def _with_loops_moved(
     return slid_mesh, left, sides.support[chosen]
 
 
-def _cut(
+def cut_beside(
     mesh: Mesh, held: Booleans, near: Floats, off: Floats, turn: Booleans, what: str, given: float
 ) -> tuple[Edit, int]:
     """The mesh with lines beside half-edges. Raises EditError where they do not fit, with what would."""
@@ -249,7 +249,7 @@ def _folds(mesh: Mesh, edit: Edit) -> bool:
     return bool((concave & ~concave_faces(mesh.topology, mesh.points)[edit.origin.faces]).any())
 
 
-def _spaced(mesh: Mesh, edit: Edit, held: Booleans, near: Floats, off: Floats, times: float) -> Edit:
+def spaced(mesh: Mesh, edit: Edit, held: Booleans, near: Floats, off: Floats, times: float) -> Edit:
     """The edit with another loop where the next one lies farther than so many supports beyond a support."""
     topology, made = mesh.topology, edit.mesh
     new = made.topology
@@ -354,7 +354,8 @@ def _to_next_loops(mesh: Mesh, turns: Turns) -> tuple[Floats, Floats]:
     return to, to[np.arange(len(to)) ^ 3]
 
 
-def _told(turns: Turns, near: Floats, off: Floats, radius: float | None, ended: int) -> str:
+def told_of(turns: Turns, near: Floats, off: Floats, radius: float | None, ended: int) -> str:
+    """What a hold did, in sentences: how far off its supports lie, the radius if one is wanted, where runs ended."""
     distances = np.where(turns.at_end, off[turns.half], near[turns.half])
     low, high = float(distances.min()), float(distances.max())
     said = _few(low) if high - low < 1e-3 * high else f"{_few(low)} to {_few(high)}"
