@@ -49,7 +49,9 @@ class Hands:
         self.settle()
 
     def type(self, text: str) -> None:
-        self.qtbot.keyClicks(QApplication.focusWidget() or self.view, text)
+        for letter in text:
+            # The first digit opens a field, which takes the others.
+            self.qtbot.keyClicks(QApplication.focusWidget() or self.view, letter)
         self.settle()
 
     def place(self, kind: Kind, index: int) -> QPoint:
@@ -103,6 +105,7 @@ def opened(session: Session, qtbot: QtBot) -> Iterator[Hands]:
     application()
     window = Window(session)
     window.setProperty("unattended", True)
+    window.panes.hands.flies = False
     window.resize(1280, 800)
     with qtbot.waitExposed(window):
         window.show()
@@ -128,7 +131,7 @@ def assert_nothing_runs_on(window: Window) -> None:
 
 
 def box_in(hands: Hands) -> None:
-    hands.window.rack.buttons["add_box"].click()
+    hands.window.tools.buttons["add_box"].click()
     hands.settle()
     hands.key(Qt.Key.Key_Return)
 

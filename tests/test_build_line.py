@@ -98,7 +98,8 @@ def test_a_click_on_a_station_shows_the_part_as_it_is_there(bar: Hands) -> None:
             bar.settle()
             level = int(place.stop)
             assert shown(bar) == (34 * 4**level, None, level)
-    assert session.part.level == 3
+    # Looking is not editing.
+    assert session.part.level == 2
 
 
 def test_a_stations_numbers_are_typed_in_the_sentence(bar: Hands) -> None:
@@ -111,13 +112,18 @@ def test_a_stations_numbers_are_typed_in_the_sentence(bar: Hands) -> None:
     bar.key(Qt.Key.Key_Up)
     assert bar.session.part.steps[2].parameters["angle"] == 95 and bar.session.here == before + 1
     bar.key(Qt.Key.Key_Escape)
+    assert bar.session.part.steps[2].parameters["angle"] == 60 and not window.sentence.is_typing
+    bar.type("70")
+    bar.qtbot.mouseClick(bar.view, LEFT, NONE, QPoint(5, 5))
+    assert bar.session.part.steps[2].parameters["angle"] == 70 and not window.sentence.is_typing
+    bar.key(Qt.Key.Key_Escape)
     assert bar.session.part.steps[2].parameters["angle"] == 60 and bar.session.here == before
     assert window.line.stations()[2].words == "bend 60°"
 
 
 def test_the_switch_turns_a_step_off_and_on(bar: Hands) -> None:
     for on in (False, True):
-        bar.qtbot.mouseClick(bar.window.line, LEFT, NONE, at(station(bar, 2).switch.x()))
+        bar.qtbot.mouseClick(bar.window.line, LEFT, NONE, station(bar, 2).switch.toPoint())
         bar.settle()
         assert bar.session.part.steps[2].enabled is on
         picture = bar.window.stage.picture("part1")

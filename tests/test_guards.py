@@ -90,9 +90,9 @@ def test_text_of_a_document_is_never_markup(empty: Hands) -> None:
     empty.window.tell(f"Something about “{odd}”.")
     empty.settle()
     for label in empty.window.findChildren(QLabel):
-        if label is not empty.window._readout and label.pixmap().isNull():
+        if label is not empty.window.strip.readout and label.pixmap().isNull():
             assert label.textFormat() == Qt.TextFormat.PlainText, label.text()
-    assert odd not in empty.window._readout.text()
+    assert odd not in empty.window.strip.readout.text()
 
 
 # The command line

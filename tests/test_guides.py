@@ -72,8 +72,9 @@ def test_guides_come_back_from_a_file(image: Path, tmp_path: Path, embed: bool) 
 @needs_screen
 def test_a_guide_shows_in_its_view_only(demo: Any, image: Path) -> None:
     demo.session.do("add_guide", path=str(image), view="front", width=40)
-    demo.session.do("set_guide", at=(-70, 30), opacity=1.0)
+    demo.session.do("set_guide", at=(-70, 200), opacity=1.0)
     demo.view.look("front")
+    demo.view.camera.perspective = True
     demo.settle()
 
     def shown() -> list[Any]:
@@ -83,7 +84,7 @@ def test_a_guide_shows_in_its_view_only(demo: Any, image: Path) -> None:
     assert np.allclose(shown()[0].upward, [0, 0, 20])
     demo.view.camera.distance *= 2
     demo.view.look_changed()
-    x, y, _ = demo.view.on_screen(np.array([[-80.0, 0.0, 30.0]]))[0]
+    x, y, _ = demo.view.on_screen(np.array([[-80.0, 0.0, 200.0]]))[0]
     colour = demo.view.grab().toImage().pixelColor(round(x), round(y))
     assert colour.red() > 200 and colour.blue() < 60
     demo.session.do("set_guide", flip=True)

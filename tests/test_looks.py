@@ -176,8 +176,8 @@ def test_the_rail_is_walked_by_wheel_and_refuses_what_does_not_fit(qtbot: object
                 hands.qtbot.mouseClick(line, LEFT, NONE, QPoint(round(place.x), 27))
                 hands.settle()
                 assert line.stop == place.stop
-        assert hands.session.part.limit
+        assert not hands.session.part.limit
         hands.qtbot.mouseClick(line, LEFT, NONE, QPoint(round(line.places()[0].x), 27))
-        assert line.stop == 0 and hands.session.part.limit
+        assert line.stop == 0 and not hands.session.part.limit
         assert line.stop_at(line.width() - 5.0) is None
         QApplication.processEvents()

@@ -137,11 +137,11 @@ def choose_tops(two: Hands) -> None:
 
 def test_the_window_counts_all_parts_and_clears_all(two: Hands) -> None:
     choose_tops(two)
-    assert "2 faces in 2 parts" in two.window._readout.text()
+    assert "2 faces in 2 parts" in two.window.strip.readout.text()
     two.key(Qt.Key.Key_Escape)
     assert not two.session.state.shown_selections
     choose_tops(two)
-    two.key(Qt.Key.Key_D, CONTROL)
+    two.key(Qt.Key.Key_A, CONTROL | SHIFT)
     assert not two.session.state.shown_selections
     choose_tops(two)
     two.click("faces", two.face(normal="z"))
@@ -150,7 +150,7 @@ def test_the_window_counts_all_parts_and_clears_all(two: Hands) -> None:
 
 def test_what_escape_takes_back_can_be_done_again(two: Hands) -> None:
     two.click("faces", two.face(normal="z"))
-    two.key(Qt.Key.Key_X)
+    two.key(Qt.Key.Key_U)
     before = two.session.part.mesh.n_faces
     two.key(Qt.Key.Key_Escape)
     assert two.session.part.mesh.n_faces == before - 4 and "redo" in two.window.message

@@ -30,8 +30,8 @@ def test_two_commands_of_one_key_are_refused(monkeypatch):
 
 def test_the_window_compares_no_operation_by_its_key():
     """How operations behave stands in their records: no comparison, and no table by key, in the window's code."""
-    # Handles are called so too, and guides can be flipped.
-    keys = {operation.key for operation in REGISTRY.all()} - {"move", "rotate", "scale", "flip"}
+    # Handles are called so too, guides can be flipped, and a box takes what is inside.
+    keys = {operation.key for operation in REGISTRY.all()} - {"move", "rotate", "scale", "flip", "inside"}
     for path in APP.rglob("*.py"):
         for node in ast.walk(ast.parse(path.read_text())):
             compared = [*node.comparators, node.left] if isinstance(node, ast.Compare) else []

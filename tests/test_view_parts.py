@@ -33,8 +33,9 @@ def picture_of(mesh: Mesh, smooth: bool = False, **looks: object) -> Picture:
 
 
 def framed(direction: str = "front", perspective: bool = True) -> Camera:
-    camera = Camera(perspective=perspective)
+    camera = Camera()
     camera.look(direction)
+    camera.perspective = perspective
     camera.frame(box((2, 2, 2)).points, WIDTH, HEIGHT)
     return camera
 
@@ -57,7 +58,7 @@ def sight_of(picture: Picture, camera: Camera) -> Sight:
                 q = np.cross(to, edge)
                 v = (q @ direction) / det
                 t = np.einsum("ij,ij->i", other, q) / det
-            hit = (u >= 0) & (v >= 0) & (u + v <= 1) & (np.abs(det) > 1e-12)
+                hit = (u >= 0) & (v >= 0) & (u + v <= 1) & (np.abs(det) > 1e-12)
             if hit.any():
                 nearest = np.flatnonzero(hit)[np.argmin(t[hit])]
                 numbers[row, column] = picture.triangle_face[nearest] + 1

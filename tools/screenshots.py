@@ -32,7 +32,7 @@ def main_view(window: Window) -> None:
 def smooth(window: Window) -> None:
     """All parts smooth, with flow lines."""
     for part in window.session.document.parts:
-        window.stage.show_until(part.id, None, True)
+        window.stage.show_smooth([part], True)
     window.view.frame(everything=True)
 
 

@@ -124,7 +124,7 @@ def style_sheet(theme: Theme) -> str:
     QPushButton#link:hover {{ text-decoration: underline; }}
     QLineEdit {{ background: {theme.field}; border: 1px solid {theme.line}; border-radius: 4px; padding: 3px 6px;
         selection-background-color: {theme.selection}; selection-color: white; }}
-    QLineEdit:focus {{ border: 1px solid {theme.selection}; }}
+    QLineEdit:focus {{ border: 2px solid {theme.selection}; padding: 2px 5px; }}
     QLineEdit#wrong {{ border: 1px solid {theme.stop}; }}
     QListWidget, QTreeWidget {{ background: transparent; border: none; outline: none; }}
     QListWidget::item, QTreeWidget::item {{ padding: 4px 4px; border-radius: 4px; }}
@@ -134,14 +134,25 @@ def style_sheet(theme: Theme) -> str:
     QScrollBar::handle:vertical {{ background: {theme.line}; border-radius: 4px; min-height: 24px; }}
     QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
     QScrollBar:horizontal {{ height: 0; }}
-    #sentence {{ background: {theme.panel}; border-top: 1px solid {theme.line};
+    #sentence {{ background: {theme.panel}; border-top: 2px solid {theme.panel};
         border-bottom: 1px solid {theme.line}; }}
+    #sentence[face="open"] {{ border-top: 2px solid {theme.selection}; }}
+    #sentence[face="kept"] QLabel {{ color: {theme.quiet}; }}
+    #sentence[face="kept"] QLineEdit {{ background: transparent; border: 1px solid transparent;
+        border-bottom: 1px dotted {theme.quiet}; border-radius: 0; color: {theme.quiet}; }}
+    #sentence[face="kept"] QLineEdit:hover {{ color: {theme.ink}; border-bottom: 1px solid {theme.hover}; }}
+    QPushButton[quiet="true"] {{ border: none; background: transparent; padding: 2px 6px; }}
+    QPushButton[quiet="true"]:hover {{ background: {theme.under}; }}
+    QPushButton:focus {{ border: 2px solid {theme.selection}; padding: 3px 11px; }}
+    QListWidget:focus {{ border: 2px solid {theme.selection}; border-radius: 4px; }}
     #side {{ background: {theme.panel}; border-left: 1px solid {theme.line}; }}
-    #rack {{ background: {theme.panel}; border-right: 1px solid {theme.line}; }}
+    #tools {{ background: {theme.paper}; border-top: 1px solid {theme.line}; }}
+    #strip {{ background: {theme.paper}; border-top: 1px solid {theme.line}; }}
+    #popover {{ background: {theme.panel}; border: 1px solid {theme.line}; }}
+    QSplitter#middle::handle, QSplitter#side::handle {{ background: {theme.line}; }}
     #heading {{ color: {theme.quiet}; }}
     #answers {{ background: {theme.panel}; border: 1px solid {theme.line}; padding: 4px; }}
     #quiet {{ color: {theme.quiet}; }}
-    #foot {{ background: {theme.paper}; border-top: 1px solid {theme.line}; }}
     QToolButton {{ border: none; border-radius: 5px; padding: 3px 4px; background: transparent; }}
     QToolButton:hover {{ background: {theme.under}; }}
     QToolButton:pressed {{ background: {theme.line}; }}

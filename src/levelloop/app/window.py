@@ -1,8 +1,7 @@
-"""The window: menus, sentence bar, tool rack, view, panels and build line around one session."""
+"""The window: menus, tool line, sentence bar, views, panels, build line and state strip around one session."""
 
 from __future__ import annotations
 
-import html
 import time
 from collections.abc import Callable
 from dataclasses import replace
@@ -10,16 +9,7 @@ from typing import Any
 
 from PySide6.QtCore import QEvent, QPoint, QSettings, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QKeyEvent
-from PySide6.QtWidgets import (
-    QApplication,
-    QHBoxLayout,
-    QLabel,
-    QMainWindow,
-    QMenuBar,
-    QSplitter,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMenuBar, QSplitter, QVBoxLayout, QWidget
 
 from levelloop.app.commands.file import FileCommands
 from levelloop.app.commands.finder import Command, Finder
@@ -27,17 +17,22 @@ from levelloop.app.commands.menus import build_menus, fitting_menu, show_about, 
 from levelloop.app.commands.part import PartCommands
 from levelloop.app.commands.recipe import RecipeCommands
 from levelloop.app.commands.reviewing import Reviewing
+from levelloop.app.commands.signs import signs
+from levelloop.app.commands.table import NO_PART
 from levelloop.app.commands.view import ViewCommands
 from levelloop.app.defects import told_defect
 from levelloop.app.jobs import Later, Runner
 from levelloop.app.panels.build_line import BuildLine, Stop
+from levelloop.app.panels.history import HistoryPopover
+from levelloop.app.panels.messages import MessageLog
 from levelloop.app.panels.panel import Panel
-from levelloop.app.panels.panels import HistoryPanel, ReviewPanel
+from levelloop.app.panels.panels import ReviewPanel
 from levelloop.app.panels.parts import PartsPanel
 from levelloop.app.panels.readout import readout, shortly, strays, without
 from levelloop.app.panels.sentence_bar import SentenceBar
-from levelloop.app.panels.tool_rack import ToolRack
-from levelloop.app.theme import BENCH, THEMES, plain_label, style_sheet, text_font
+from levelloop.app.panels.state_strip import StateStrip
+from levelloop.app.panels.tool_line import ToolLine
+from levelloop.app.theme import BENCH, THEMES, style_sheet
 from levelloop.app.view.panes import Panes
 from levelloop.app.view.picking import element_places
 from levelloop.app.view.stage import AT_ONCE, Stage
@@ -50,6 +45,7 @@ from levelloop.document.running import State, why_not
 from levelloop.document.session import Session
 
 TAP = 250  # milliseconds; a longer press of Space is a peek
+OPENS_A_FIELD = "0123456789-.(=+"  # what is typed with no field in use goes into the first one of an open sentence
 REPEAT = 40  # milliseconds within which a key that comes down again was never let go: the keyboard repeats it
 
 
@@ -63,30 +59,32 @@ class Window(QMainWindow):
         self.setMinimumSize(1024, 700)
         self.runner = Runner(lambda widget: isinstance(widget, Viewport), self)
         self.runner.told.connect(self.tell)
-        session.runs = self.runner.run_job
+        session.runs, session.works = self.runner.run_job, self.runner.run
         self._later = Later(self)
         self.stage = Stage(session)
         self.panes: Panes = Panes(session, self.stage, self.theme)
         self.sentence = SentenceBar(session)
-        self.rack = ToolRack(session, lambda: self.panes.hands.mode)
+        self.tools = ToolLine(session, lambda: self.view.kind, self._reason, self._running)
         self.parts = PartsPanel(session, self.theme)
-        self.history = HistoryPanel(session, self.theme)
+        self.history = HistoryPopover(session, self.theme, self)
         self.review: ReviewPanel = ReviewPanel(self.theme)
         self.line: BuildLine = BuildLine(session, self.stage, self.theme)
-        self.panels: tuple[Panel, ...] = (
-            self.sentence,
-            self.rack,
-            self.parts,
-            self.history,
-            self.review,
-            self.line,
-        )
         self.commands: list[Command] = []
         self._last_used: dict[str, dict[str, Any]] = {}
         self.on_files: FileCommands = FileCommands(self)
         self.on_parts: PartCommands = PartCommands(self)
         self.on_view: ViewCommands = ViewCommands(self)
         self.on_recipe = RecipeCommands(self)
+        self.strip: StateStrip = StateStrip(lambda: self.view.kind, signs(self))
+        self.panels: tuple[Panel, ...] = (
+            self.tools,
+            self.sentence,
+            self.parts,
+            self.history,
+            self.review,
+            self.line,
+            self.strip,
+        )
         self._space_down = False
         self._build_layout()
         head = QWidget(self)
@@ -100,6 +98,7 @@ class Window(QMainWindow):
         head_row.addWidget(self.finder)
         self.setMenuWidget(head)
         self._space_at = self._space_left = 0.0
+        self._everything = False  # whether Space shows all parts, not only the active one
         self._letting_go = QTimer(self)
         self._letting_go.setSingleShot(True)
         self._letting_go.setInterval(REPEAT)
@@ -109,6 +108,7 @@ class Window(QMainWindow):
         self._refresh_all()
         self.stage.refresh()
         self._framed = False
+        self.panes.hands.flies = QApplication.isEffectEnabled(Qt.UIEffect.UI_General)
         if REGISTRY.refused:
             self.tell(" ".join(REGISTRY.refused))
         kept = str(QSettings("Level Loop", "Level Loop").value("theme", BENCH.name))
@@ -123,18 +123,23 @@ class Window(QMainWindow):
         return self.panes.active
 
     def tell(self, sentence: str) -> None:
-        """Shows a sentence at the foot of the window."""
-        self._message.setText(sentence)
-        self._message.setToolTip(html.escape(sentence))
-
-    def show_snaps(self, words: str) -> None:
-        """Says at the foot what catches a drag."""
-        self._snaps.setText(words)
+        """Shows a sentence in the sentence bar for a while; the log keeps it."""
+        self.sentence.messages.tell(sentence)
 
     @property
     def message(self) -> str:
-        """The sentence shown at the foot."""
-        return self._message.text()
+        """The sentence that was said last."""
+        return self.sentence.messages.last
+
+    def show_messages(self) -> None:
+        """Opens the log of everything that was said."""
+        log = MessageLog(self.sentence.messages, self)
+        log.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        log.open_above(self.strip.mapToGlobal(QPoint(self.strip.width(), 0)))
+
+    def show_history(self) -> None:
+        """Opens the list of what was done below the sentence bar."""
+        self.history.open_at(self.sentence.past.mapToGlobal(QPoint(0, self.sentence.past.height() + 4)))
 
     def start(self, key: str) -> None:
         """Begins an operation as its menu entry, tool or key does."""
@@ -173,8 +178,32 @@ class Window(QMainWindow):
         if done and operation.acts_on == "form":
             # Everything, since the new part may stand inside another.
             self.view.frame(everything=True)
-        self.rack.refresh()
+        if not self.sentence.is_typing:
+            self.view.setFocus()
+        self.tools.refresh()
         self.panes.refresh()
+
+    def _reason(self, operation: Operation) -> str:
+        """Why a tool of the tool line does not fit now, worked out without looking at the mesh where that will do."""
+        document, selection = self.session.document, self.session.selection
+        if not document.parts:
+            return "" if operation.acts_on in ("form", "document") else NO_PART
+        if operation.acts_on != "cage" or (operation.tool and len(selection) == 0):
+            return ""
+        if not operation.needs or selection.kind in operation.needs or len(selection) == 0:
+            return operation.why_not(selection)
+        return self.why_not(operation)
+
+    def _running(self) -> frozenset[str]:
+        """The operations that are under way: whose handle or tool is there, or whose numbers are open."""
+        hands, running = self.panes.hands, set()
+        if hands.mode is not None:
+            running.add(REGISTRY.by_handle(hands.mode).key)
+        if hands.tool is not None and hands.tool.key:
+            running.add(hands.tool.key)
+        if self.sentence.is_open and self.sentence.running_key:
+            running.add(self.sentence.running_key)
+        return frozenset(running)
 
     def why_not(self, operation: Operation) -> str:
         """Why an operation cannot run on what is selected now, in a sentence; empty where it can."""
@@ -193,10 +222,12 @@ class Window(QMainWindow):
             self.view.kind = kind  # type: ignore[assignment]
         self.view.hover = None
         self._refresh_readout()
+        self.strip.refresh()
+        self.tools.refresh()
         self.panes.refresh()
 
     def set_stop(self, stop: Stop) -> None:
-        """Shows the active part at a stop of the rail, with its whole recipe; a level becomes the part's own.
+        """Shows the active part at a stop of the rail, with its whole recipe: looking, not an edit.
 
         "cage": the cage alone.
         """
@@ -206,22 +237,39 @@ class Window(QMainWindow):
         if stop in (0, "cage"):
             self.stage.show_until(part.id, 0 if stop == "cage" else None, False)
         else:
-            present: Stop = "limit" if part.limit else part.level
-            if stop != present:
-                self.sentence.close_fields()
-                self.attempt(lambda: self.session.do("set_level", level=stop))
-            self.stage.show_until(part.id, None, True)
-        self.line.update()
+            self.stage.show_stop(part, stop)
+        self._looked()
+
+    def set_output(self, stop: Stop) -> None:
+        """Lets the active part be given out at a stop of the rail: an edit."""
+        self.sentence.close_fields()
+        if self.attempt(lambda: self.session.do("set_level", level=stop)):
+            self.stage.show_until(self.session.part.id, None, stop != 0)
+            self.tell(
+                f"“{self.session.part.name}” is given out at {'the limit' if stop == 'limit' else f'level {stop}'}."
+            )
+        self._looked()
 
     def toggle_smooth(self) -> None:
         """Shows the other of cage and smooth."""
         if self.session.document.parts:
             part = self.session.part
-            if part.level == 0 and not part.limit:
+            smooth = not self.stage.is_smooth(part)
+            if smooth and self.stage.stop(part) == 0:
                 self.set_stop(1)
                 return
-            self.stage.show_until(part.id, None, not self.stage.is_smooth(part))
-            self.line.update()
+            self.stage.show_smooth([part], smooth)
+            self._looked()
+
+    def toggle_smooth_all(self) -> None:
+        """Shows all parts smooth, or their cages where all are smooth already."""
+        parts = self.session.document.parts
+        self.stage.show_smooth(parts, not all(self.stage.is_smooth(part) for part in parts))
+        self._looked()
+
+    def _looked(self) -> None:
+        self.line.update()
+        self.parts.refresh()
 
     # Documents
 
@@ -229,7 +277,7 @@ class Window(QMainWindow):
         """Makes another session the one this window works on."""
         self.session.changed.disconnect(self._changed)
         self.session = session
-        session.runs = self.runner.run_job
+        session.runs, session.works = self.runner.run_job, self.runner.run
         self.stage.forget()
         self.panes.set_session(session)
         self.stage.session = session
@@ -269,28 +317,37 @@ class Window(QMainWindow):
         self._letting_go.stop()
         self.stage.close()
         self._later.forget()
+        self.sentence.messages.fade()
         self.panes.release()
         event.accept()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_Space:
+        key, text = event.key(), event.text()
+        plain = not event.modifiers() & ~(Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.KeypadModifier)
+        if key == Qt.Key.Key_Space and plain:
             self._letting_go.stop()
             if not self._space_down and not event.isAutoRepeat():
                 self._space_down, self._space_at = True, time.monotonic()
+                self._everything = bool(event.modifiers())
                 self._peek(True)
-        elif event.key() == Qt.Key.Key_Escape:
+        elif key == Qt.Key.Key_Escape:
             self._escape()
-        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             again = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-            if not self.on_view.finish_tool():
+            if not self.on_view.finish_tool() and self.sentence.is_open:
                 self.sentence.finish(again)
-        elif self.view.mode and event.text() and event.text() in "0123456789.-+(" and self.sentence.fields:
-            # Typing starts at once.
-            field = next(iter(self.sentence.fields.values()))
-            field.setFocus()
-            field.selectAll()
-            field.insert(event.text())
-            field.textEdited.emit(field.text())
+        elif key in (Qt.Key.Key_F6, Qt.Key.Key_Backtab) and event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self._go_round(-1)
+        elif key == Qt.Key.Key_F6:
+            self._go_round(1)
+        elif plain and text and text in OPENS_A_FIELD:
+            self.sentence.open_field(text)
+        elif plain and text and text.lower() in "xyz":
+            self.sentence.set_axis(text.lower())
+        elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right) and not event.modifiers():
+            self.sentence.step_axis(1 if key == Qt.Key.Key_Right else -1)
+        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            self.sentence.step_first(1 if key == Qt.Key.Key_Up else -1)
         else:
             super().keyPressEvent(event)
 
@@ -317,53 +374,27 @@ class Window(QMainWindow):
         column = QVBoxLayout(centre)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
+        column.addWidget(self.tools)
         column.addWidget(self.sentence)
-        middle = QHBoxLayout()
-        middle.setContentsMargins(0, 0, 0, 0)
-        middle.setSpacing(0)
-        middle.addWidget(self.rack)
-        middle.addWidget(self.panes, 1)
+        middle = QSplitter(Qt.Orientation.Horizontal)
+        middle.setObjectName("middle")
+        middle.setChildrenCollapsible(False)
+        middle.setHandleWidth(1)
+        middle.addWidget(self.panes)
         side = QSplitter(Qt.Orientation.Vertical)
         side.setObjectName("side")
-        side.setFixedWidth(268)
+        side.setMinimumWidth(230)
         side.setChildrenCollapsible(False)
-        for panel, stretch in ((self.parts, 2), (self.history, 2), (self.review, 4)):
-            side.addWidget(panel)
-            side.setStretchFactor(side.count() - 1, stretch)
-        side.setSizes([185, 105, 310])
+        side.setHandleWidth(1)
+        side.addWidget(self.parts)
+        side.addWidget(self.review)
+        side.setSizes([300, 330])
         middle.addWidget(side)
-        column.addLayout(middle, 1)
+        middle.setStretchFactor(0, 1)
+        middle.setSizes([1012, 268])
+        column.addWidget(middle, 1)
         column.addWidget(self.line)
-        foot = QWidget(self)
-        foot.setObjectName("foot")
-        foot.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        foot.setFixedHeight(28)
-        row = QHBoxLayout(foot)
-        row.setContentsMargins(14, 0, 14, 0)
-        row.setSpacing(16)
-        self._readout = QLabel(foot)
-        self._readout.setFont(text_font(9.5))
-        self._readout.linkActivated.connect(self._follow)
-        self._message = plain_label("", foot)
-        self._message.setFont(text_font(9.5))
-        self._message.setObjectName("quiet")
-        self._message.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        self._busy = plain_label("", foot)
-        self._busy.setFont(text_font(9))
-        self._busy.setObjectName("quiet")
-        self._snaps = plain_label("", foot)
-        self._snaps.setFont(text_font(9))
-        self._snaps.setObjectName("quiet")
-        self._units = plain_label("mm", foot)
-        self._units.setFont(text_font(9))
-        self._units.setObjectName("quiet")
-        self._units.setToolTip("Numbers without a unit are millimetres")
-        row.addWidget(self._readout)
-        row.addWidget(self._message, 1)
-        row.addWidget(self._busy)
-        row.addWidget(self._snaps)
-        row.addWidget(self._units)
-        column.addWidget(foot)
+        column.addWidget(self.strip)
         self.setCentralWidget(centre)
         self.view.setFocus()
 
@@ -372,19 +403,26 @@ class Window(QMainWindow):
         self.stage.changed.connect(self.line.update)
         self.stage.changed.connect(self._refresh_readout)
         self.stage.told.connect(self.tell)
-        self.stage.busy.connect(lambda count: self._busy.setText("smoothing …" if count else ""))
+        self.stage.busy.connect(lambda _: self.strip.refresh())
         self.panes.told.connect(self.tell)
         self.panes.asked_menu.connect(self._context_menu)
         self.panes.camera_moved.connect(self._refresh_readout)
         self.panes.soft_turned.connect(self.on_view.turn_soft)
         self.panes.hands.repeats = self._repeats
         self.panes.hands.apply_again = self._apply_again
+        self.panes.hands.open_field = self.sentence.open_field
         self.sentence.told.connect(self.tell)
         self.sentence.left.connect(lambda: self.view.setFocus())
-        self.rack.chosen.connect(self.start)
+        self.sentence.asked_history.connect(self.show_history)
+        self.history.asked_change.connect(self.change_entry)
+        self.tools.chosen.connect(self.start)
+        self.tools.told.connect(self.tell)
+        self.strip.kind_chosen.connect(self.set_kind)
+        self.strip.readout.linkActivated.connect(self._follow)
         self.parts.told.connect(self.tell)
         self.parts.asked_menu.connect(self.on_parts.menu)
         self.line.chosen.connect(self.set_stop)
+        self.line.output_chosen.connect(self.set_output)
         self.review.chosen.connect(self.reviewing.choose)
         self.review.remedied.connect(self.reviewing.remedy)
         self.review.accepted.connect(self.reviewing.accept)
@@ -420,10 +458,10 @@ class Window(QMainWindow):
         state, kind, camera, link = self.session.state, self.view.kind, replace(self.view.camera), self.theme.link
         if not state.document.parts or state.document.part.mesh.n_faces <= AT_ONCE:
             self._later.forget()
-            self._readout.setText(readout(state, picture, kind, camera, link))
+            self.strip.readout.setText(readout(state, picture, kind, camera, link))
             return
-        self._readout.setText(shortly(state, kind))
-        self._later.ask(lambda: readout(state, picture, kind, camera, link), self._readout.setText)
+        self.strip.readout.setText(shortly(state, kind))
+        self._later.ask(lambda: readout(state, picture, kind, camera, link), self.strip.readout.setText)
 
     def refresh_title(self) -> None:
         """Says in the title what is open, and whether it is saved."""
@@ -489,18 +527,50 @@ class Window(QMainWindow):
         self.tell(self.session.repeat_last())
 
     def _escape(self) -> None:
-        if self.panes.hands.tool is not None:
+        """One thing a press: running work, a drawing or an open sentence, the selection, the tool."""
+        hands = self.panes.hands
+        if self.runner.is_busy:
+            self.runner.stop()
+        elif self.stage.is_working:
+            self.stage.stop_work()
+            self.tell("Stopped; the cage is shown.")
+        elif hands.tool is not None and hands.tool.drop():
+            self.tell("What was drawn is dropped.")
+        elif self.sentence.is_open and not (self.sentence.is_waiting and hands.tool is not None):
+            waited = self.sentence.is_waiting
+            self.sentence.take_back()
+            if waited:
+                # Nothing has run: the handle is all there was of it.
+                self.view.mode = None
+        elif self.session.state.shown_selections:
+            self.session.select_none()
+        elif hands.tool is not None:
             # What was drawn stays: it can be undone.
             self.on_view.take_tool(None)
             self.sentence.close_fields()
-        elif self.sentence.is_open:
-            self.sentence.take_back()
-        elif self.view.mode is not None:
+        else:
             self.view.mode = None
-        elif self.session.state.shown_selections:
-            self.session.select_none()
-        self.rack.refresh()
+        self.tools.refresh()
         self.panes.refresh()
+
+    def _go_round(self, by: int) -> None:
+        """Gives the keyboard to the next part of the window."""
+        places: list[QWidget] = [self.tools, self.sentence, self.view, self.line, self.strip, self.parts, self.review]
+        focused = QApplication.focusWidget()
+        here = next((n for n, place in enumerate(places) if focused and place.isAncestorOf(focused)), 2)
+        here = next((n for n, place in enumerate(places) if focused is place), here)
+        for step in range(1, len(places)):
+            place = places[(here + by * step) % len(places)]
+            inside = first_focus(place)
+            if inside is not None:
+                inside.setFocus(Qt.FocusReason.TabFocusReason)
+                return
+
+    def change_entry(self, row: int) -> None:
+        """Opens the numbers of an entry of the history; what follows runs again with each change."""
+        self.sentence.close_fields()
+        if self.attempt(lambda: self.session.go_to(row)):
+            self.sentence.reopen()
 
     def select_all(self) -> None:
         kind: Kind = "faces" if self.view.kind == "parts" else self.view.kind
@@ -524,7 +594,7 @@ class Window(QMainWindow):
             QSettings("Level Loop", "Level Loop").setValue("theme", name)
 
     def _peek(self, on: bool) -> None:
-        self.stage.peek(on)
+        self.stage.peek(on, self._everything)
         self.line.update()
 
     def _end_peek(self) -> None:
@@ -533,7 +603,10 @@ class Window(QMainWindow):
         self._space_down = False
         self._peek(False)
         if self._space_left - self._space_at < TAP / 1000.0:
-            self.toggle_smooth()
+            if self._everything:
+                self.toggle_smooth_all()
+            else:
+                self.toggle_smooth()
 
     def show_keys(self) -> None:
         show_keys(self)
@@ -545,3 +618,10 @@ class Window(QMainWindow):
         menu = fitting_menu(self)
         menu.exec(self.view.mapToGlobal(place))
         menu.deleteLater()
+
+
+def first_focus(place: QWidget) -> QWidget | None:
+    """What of a part of the window takes the keyboard first: itself, or what is in it; None where nothing is shown."""
+    widgets = [place, *place.findChildren(QWidget)]
+    takes = Qt.FocusPolicy.TabFocus
+    return next((one for one in widgets if one.isVisible() and one.focusPolicy() & takes == takes), None)

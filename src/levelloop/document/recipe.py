@@ -41,6 +41,7 @@ from levelloop.document.parameters import (
     Vector,
     Within,
 )
+from levelloop.document.registry import Line
 from levelloop.document.shared_parameters import (
     AXES,
     AXIS,
@@ -75,8 +76,8 @@ class StepKind:
 
     run: (mesh, **parameters) → Edit, in the part's own space; None for smoothing. sentence: as an operation's; label:
     what its station is called. growth: how many times as many faces there are after it, about. follow: (mesh before,
-    its edit, the mesh with other points, **parameters) → where the edit's points go then, or None. begins_with: as an
-    operation's.
+    its edit, the mesh with other points, **parameters) → where the edit's points go then, or None. begins_with,
+    on_line: as an operation's.
     """
 
     key: str
@@ -89,6 +90,7 @@ class StepKind:
     growth: Callable[[Mapping[str, Any]], float] = lambda _: 1.0
     follow: Callable[..., Floats | None] | None = None
     begins_with: Mapping[str, Any] = field(default_factory=dict)
+    on_line: Mapping[Line, int] = field(default_factory=dict)
 
     @property
     def names_parts(self) -> tuple[str, ...]:
@@ -330,6 +332,7 @@ _KINDS: tuple[StepKind, ...] = (
         ),
         lambda given: 2.0 ** len(given["planes"]),
         follow_mirror,
+        on_line={"parts": 60},
     ),
     StepKind(
         "array",
@@ -342,6 +345,7 @@ _KINDS: tuple[StepKind, ...] = (
         (*ROW, *_AROUND, SCALE_OF_COPIES, WELD_COPIES),
         lambda given: float(given["count"]),
         begins_with={"move": (20.0, 0.0, 0.0)},
+        on_line={"parts": 70},
     ),
     StepKind(
         "smooth",
@@ -365,6 +369,7 @@ _KINDS: tuple[StepKind, ...] = (
         "Supports made when it is built: the cage stays low, the radius can be changed at any time",
         (Text("set", "", "A named set of edges"), held_radius(), HELD_SIDES, FILL),
         lambda _: 2.0,
+        on_line={"parts": 90},
     ),
     StepKind(
         "true_size",
@@ -389,6 +394,7 @@ _KINDS: tuple[StepKind, ...] = (
             _MIDDLE,
             Vector("limits", None, "From the pivot, lower one first; beyond them it goes on straight", True, size=2),
         ),
+        on_line={"parts": 80},
     ),
     StepKind(
         "twist",
@@ -426,6 +432,7 @@ _KINDS: tuple[StepKind, ...] = (
         "Gives an open surface a wall and a rim",
         (*WALL, SIDES_OF_WALL),
         lambda _: 2.5,
+        on_line={"parts": 100},
     ),
     StepKind(
         "revolve",

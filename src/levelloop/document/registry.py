@@ -16,6 +16,7 @@ from levelloop.document.parameters import Choice, Parameter, Reading, Toggle
 
 ActsOn = Literal["cage", "form", "selection", "part", "document", "parts"]
 Handle = Literal["", "move", "rotate", "scale"]
+Line = Literal["nothing", "points", "edges", "faces", "parts"]
 AtMiddle = Literal["alone", "local", "spanning", "closing", "merging", "drawn", "making"]
 
 
@@ -35,6 +36,8 @@ class Operation:
     first; handle: the handle it is dragged by in the view; tool: the pointer tool, or the question, by which it comes
     to its values, or to its elements where none are selected; more_keys: besides the shortcut; instead: the operation
     that is meant where elements of these kinds are selected, two and more.
+    on_line: the tool lines that offer it, and its place there: the line for each kind that may be selected, "nothing"
+    where nothing is.
     at_middle: what it does at the planes of a mirror step. "local": looks at what lies beside, so it is run on the
     whole where a face beside what is selected meets a plane; "spanning": where what is selected meets one; "closing":
     the same, edges on the planes left out, and where the cage alone is refused; "merging": what becomes one point stays
@@ -59,7 +62,7 @@ class Operation:
     anew: bool = False
     shortcut: str = ""
     icon: str = ""
-    group: str = ""
+    on_line: Mapping[Line, int] = field(default_factory=dict)
     moves_only: bool = False
     in_turn: bool = False
     at_middle: AtMiddle = "alone"
@@ -187,6 +190,17 @@ class Registry:
     def by_tool(self, tool: str) -> Operation:
         """The operation that a pointer tool or a question gives its values."""
         return next(operation for operation in self._operations.values() if operation.tool == tool)
+
+    def on_line(self, line: Line) -> tuple[Operation, ...]:
+        """What a tool line offers, in its order."""
+        offered = [operation for operation in self._operations.values() if line in operation.on_line]
+        return tuple(sorted(offered, key=lambda operation: operation.on_line[line]))
+
+    def key_of(self, operation: Operation, kind: str) -> str:
+        """The key that begins an operation where elements of a kind are selected; empty for none."""
+        others = (other for other in self._operations.values() if other.shortcut)
+        instead = next((other for other in others if other.instead.get(kind) == operation.key), None)  # type: ignore[call-overload]
+        return operation.shortcut or (instead.shortcut if instead else "")
 
     def all(self) -> tuple[Operation, ...]:
         """Every operation, in the order declared."""

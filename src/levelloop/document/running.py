@@ -26,7 +26,8 @@ from levelloop.document.registry import Operation
 class State:
     """One entry of the history: a document with its selections, and the operation that led to it.
 
-    selections: by part id. key and parameters: empty where the entry is no operation.
+    selections: by part id. key and parameters: empty where the entry is no operation. chosen: the ids of parts that are
+    picked whole besides the active one; is_picked: whether the selection is by hand, not what the operation left.
     """
 
     document: Document
@@ -36,6 +37,14 @@ class State:
     parameters: Mapping[str, Any] = field(default_factory=dict)
     message: str = ""
     acted_on: str = ""
+    chosen: frozenset[str] = frozenset()
+    is_picked: bool = False
+
+    @property
+    def parts_chosen(self) -> tuple[Part, ...]:
+        """The active part and those picked whole beside it, in the document's order."""
+        ids = self.chosen | {self.document.active}
+        return tuple(part for part in self.document.parts if part.id in ids)
 
     def selection(self, part_id: str) -> Selection:
         """What is selected of a part."""
@@ -70,17 +79,18 @@ def why_not(operation: Operation, mesh: Mesh, selection: Selection) -> str:
 
 
 def targets_of(base: State) -> list[Part]:
-    """The parts that an operation on what is selected acts on: all with a selection that is shown, else the active one.
+    """The parts that an operation on what is selected acts on: all with a selection that is shown, else those chosen.
 
-    Raises EditError where that one is hidden.
+    Raises EditError where one of those is hidden.
     """
     chosen = base.shown_selections
     if chosen:
         return [part for part in base.document.parts if part.id in chosen]
-    part = base.document.part
-    if not part.visible:
-        raise EditError(f"“{part.name}” is hidden; show it first.")
-    return [part]
+    found = list(base.parts_chosen) or [base.document.part]
+    hidden = next((part for part in found if not part.visible), None)
+    if hidden is not None:
+        raise EditError(f"“{hidden.name}” is hidden; show it first.")
+    return found
 
 
 def fitted(operation: Operation, mesh: Mesh, selection: Selection) -> tuple[Selection, str]:
@@ -183,9 +193,9 @@ def _on_cages(base: State, operation: Operation, values: dict[str, Any]) -> Stat
         selection, converted = fitted(operation, part.mesh, base.selection(part.id))
         resolved = _resolved(operation, values, document, part)
         if not len(selection) and operation.moves_only and part.moves_whole(document):
-            whole = placed_whole(part, operation, resolved)
-            if whole is not None:
-                document = document.with_part(whole)
+            placed = placed_whole(part, operation, resolved)
+            if placed is not None:
+                document = document.with_part(placed)
                 continue
         if document.symmetry is None:
             edit = edited_as_mirrored(part, operation, selection, resolved)
@@ -201,7 +211,8 @@ def _on_cages(base: State, operation: Operation, values: dict[str, Any]) -> Stat
         selections[part.id] = edit.selection
         messages += [converted, edit.message]
     chosen = base.shown_selections.values()
-    who = described(*chosen) if chosen else f"all of “{targets[0].name}”"
+    whole = f"all of “{targets[0].name}”" if len(targets) == 1 else counted(len(targets), "part")
+    who = described(*chosen) if chosen else whole
     sentence = operation.says(values, who, document.unit)
     return State(
         document,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Self
@@ -30,6 +30,7 @@ from levelloop.document.measuring import Measures, measured
 from levelloop.document.operations import REGISTRY
 from levelloop.document.recipe import STEPS, StepKind
 from levelloop.document.registry import Operation
+from levelloop.document.replay import replayed
 from levelloop.document.reviewing import mark_of, reviewed_parts
 from levelloop.document.running import State
 from levelloop.document.scripting.units import parse_length
@@ -63,6 +64,8 @@ class Session(TypedDo):
         self._stamp = _stamp(path)
         # How jobs are run: a window does it off its own thread.
         self.runs: Callable[[Job], State] = Job.run
+        # The same for other work, with its title.
+        self.works: Callable[[Callable[[], Any], str], Any] = lambda work, title: work()
 
     @classmethod
     def new(cls) -> Self:
@@ -145,10 +148,15 @@ class Session(TypedDo):
         return " ".join(filter(None, (state.sentence + ("." if state.message else ""), state.message)))
 
     def change_last(self, **parameters: Any) -> str:
-        """Runs the last operation again with other numbers, as if these had been given first."""
+        """Runs the present operation again with other numbers, as if these had been given first.
+
+        Where others were undone after it, they are run again too; what no longer fits is said and left out.
+        """
         state = self.state
         if not state.key or self._here == 0:
             raise EditError("There is no operation to change.")
+        if self.can_redo:
+            return self._change_older(parameters)
         base = self._states[self._here - 1]
         return self._do(self._job(base, REGISTRY[state.key], {**state.parameters, **parameters}, replacing=True))
 
@@ -207,6 +215,13 @@ class Session(TypedDo):
         part = self._called(part_id)
         self.apply(self.document.with_part(replace(part, **checked_looks(changes))), sentence)
 
+    def edit_chosen(self, sentence: str, **changes: Any) -> None:
+        """Changes what all parts that are chosen look like, as one entry of the history. Raises EditError."""
+        looks, document = checked_looks(changes), self.document
+        for part in self.state.parts_chosen:
+            document = document.with_part(replace(part, **looks))
+        self.apply(document, sentence)
+
     def remove_part(self, part_id: str) -> None:
         """Takes a part out of the document."""
         self.do("remove_part", part=self._called(part_id).name)
@@ -225,7 +240,18 @@ class Session(TypedDo):
         if not keep_others:
             selections = {key: chosen for key, chosen in selections.items() if key == part.id}
         document = self.document if part.id == self.document.active else replace(self.document, active=part.id)
-        self._amend(replace(self.state, document=document, selections=selections))
+        chosen = self.state.chosen - {part.id} if keep_others else frozenset()
+        self._amend(replace(self.state, document=document, selections=selections, chosen=chosen))
+
+    def choose_parts(self, names: Sequence[str]) -> None:
+        """Picks whole parts, the last one the active one; nothing of any is selected after; no entry of the history."""
+        parts = [self._called(name) for name in names]
+        if not parts:
+            raise EditError("Choose a part at least.")
+        active = parts[-1].id
+        document = self.document if active == self.document.active else replace(self.document, active=active)
+        chosen = frozenset(part.id for part in parts) - {active}
+        self._amend(replace(self.state, document=document, selections={}, chosen=chosen))
 
     # Undo
 
@@ -390,8 +416,22 @@ class Session(TypedDo):
         is_id = any(part.id == name for part in document.parts) and all(part.name != name for part in document.parts)
         return document.by_id(name) if is_id else document.by_name(name)
 
+    def _change_older(self, parameters: Mapping[str, Any]) -> str:
+        states, here = self._states, self._here
+        title = REGISTRY[self.state.key].title
+        made, told = self.works(lambda: replayed(states, here, parameters), title)
+        if self._states is not states or self._here != here:
+            raise EditError("Something else has been done meanwhile; this was left out.")
+        old = self.state
+        self._states = made
+        self._announce(old, self.state)
+        return " ".join((f"{self.state.sentence}.", *told))
+
     def _push(self, state: State, replacing: bool) -> None:
         old = self.state
+        if state.document.active == old.document.active:
+            here = {part.id for part in state.document.parts}
+            state = replace(state, chosen=old.chosen & here)
         if replacing:
             self._here -= 1
         del self._states[self._here + 1 :]
@@ -415,8 +455,8 @@ class Session(TypedDo):
         old = self.state
         if self._saved is old.document:
             self._saved = state.document
-        self._states[self._here] = state
-        self._announce(old, state)
+        self._states[self._here] = replace(state, is_picked=True)
+        self._announce(old, self.state)
 
 
 def _stamp(path: Path | None) -> tuple[int, int, int] | None:

@@ -1315,6 +1315,15 @@ class TypedDo:
     @overload
     def do(
         self,
+        key: Literal["set_unit"],
+        *,
+        unit: Literal["mm", "cm", "m", "in", "ft"] = ...,
+    ) -> str:
+        """What numbers without a unit count in."""
+
+    @overload
+    def do(
+        self,
         key: Literal["combine"],
         *,
         parts: Any = ...,

@@ -26,15 +26,25 @@ class PartCommands:
         self._copied: Part | None = None
 
     def hide(self, rest: bool) -> None:
-        """Hides what is selected, or the rest; where nothing is, the active part or the other parts."""
-        if not self.window.session.document.parts:
+        """Hides what is selected, or the rest: elements, or parts; with nothing selected shows all."""
+        session = self.window.session
+        if not session.document.parts:
             return
-        if len(self.window.session.selection) and self.window.view.kind != "parts":
-            self.window.attempt(lambda: self.window.session.do("hide", rest=rest))
+        chosen = {part.id for part in session.state.parts_chosen}
+        if self.window.view.kind == "parts":
+            words = "the part" if len(chosen) == 1 else f"{len(chosen)} parts"
+            if rest:
+                self._show_parts(lambda part: part.id in chosen, "Hide the other parts")
+            elif any(part.visible for part in session.state.parts_chosen):
+                self._show_parts(lambda part: part.visible and part.id not in chosen, f"Hide {words}")
+            else:
+                self.show_hidden()
+        elif session.state.shown_selections:
+            self.window.attempt(lambda: session.do("hide", rest=rest))
         elif rest:
-            self._show_parts(lambda part: part.id == self.window.session.document.active, "Hide the other parts")
+            self._show_parts(lambda part: part.id in chosen, "Hide the other parts")
         else:
-            self.toggle_part()
+            self.show_hidden()
 
     def show_hidden(self) -> None:
         """Shows hidden elements of all parts, and hidden parts."""

@@ -102,7 +102,8 @@ class Reviewing(QObject):
                     Selection(finding.kind, part.in_cage(finding.kind, finding.indices[step : step + 1]))
                 )
             self._turn_towards(finding, step)
-            self.window.view.frame_points(finding.at[step : step + 1])
+            place = finding.at[step : step + 1]
+            self.window.view.fly(lambda: self.window.view.frame_points(place))
         self.window.panes.refresh()
 
     def _turn_towards(self, finding: Finding, step: int) -> None:

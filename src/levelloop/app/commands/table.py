@@ -76,8 +76,24 @@ def _snap(snap: Any) -> Entry:
     return Entry("Transform", title, lambda window: window.on_view.toggle_snap(snap), (), "While dragging")
 
 
-def _direction(title: str, key: str) -> Entry:
-    return Entry("View", title, lambda window: window.view.look(title.lower()), (key,))
+def _direction(title: str) -> Entry:
+    return Entry(
+        "View",
+        title,
+        lambda window: window.view.fly(lambda: window.view.look(title.lower())),
+        (),
+        "Straight, without perspective",
+    )
+
+
+def _step(towards: Literal["left", "right", "up", "down"]) -> Entry:
+    return Entry(
+        "View",
+        f"Step to the {towards}" if towards in ("left", "right") else f"Step {towards}",
+        lambda window: window.view.fly(lambda: window.view.step(towards)),
+        (f"Ctrl+{towards.capitalize()}",),
+        "The next straight direction on that side",
+    )
 
 
 def _views(count: int, title: str) -> Entry:
@@ -133,6 +149,9 @@ FIRST: tuple[Entry, ...] = (
         "The smooth surface as STL, OBJ or USD",
     ),
     Entry("File", "Quit", lambda window: window.close(), ("Ctrl+Q",), line=True),
+    Entry(
+        "Edit", "History", lambda window: window.show_history(), ("Ctrl+H",), "What was done; its numbers can change"
+    ),
     Entry("Edit", "Undo", lambda window: window.attempt(window.undo), ("Ctrl+Z",)),
     Entry("Edit", "Redo", lambda window: window.attempt(window.redo), ("Ctrl+Shift+Z", "Ctrl+Y")),
     Entry(
@@ -182,19 +201,19 @@ FIRST: tuple[Entry, ...] = (
         "Every element of the active part",
         True,
     ),
-    Entry("Select", "Nothing", lambda window: window.select_none(), ("Ctrl+D",)),
+    Entry("Select", "Nothing", lambda window: window.select_none(), ("Ctrl+Shift+A",), "In no part"),
     Entry(
         "Select",
         "Lock the selection",
         lambda window: window.on_view.toggle_kept(),
-        ("Alt+L",),
+        ("Ctrl+L",),
         "Against clicks, boxes and brushes",
     ),
     Entry(
         "Select",
         "Reach",
         lambda window: window.on_view.toggle_reach(),
-        ("Alt+T",),
+        ("Ctrl+T",),
         "Pick what is seen, what faces the view, or everything through",
     ),
 )
@@ -222,7 +241,7 @@ LAST: tuple[Entry | Submenu, ...] = (
         "Transform",
         "Soft range",
         lambda window: window.on_view.toggle_soft(),
-        ("R",),
+        ("Shift+S",),
         "What is around follows move, rotate and scale",
     ),
     Entry(
@@ -233,7 +252,13 @@ LAST: tuple[Entry | Submenu, ...] = (
         "Hides the active part, or shows it",
     ),
     Entry("Part", "Show all parts", lambda window: window.on_parts.show_all_parts()),
-    Entry("Select", "Hide", lambda window: window.on_parts.hide(False), ("V",), "What is selected, or the active part"),
+    Entry(
+        "Select",
+        "Hide",
+        lambda window: window.on_parts.hide(False),
+        ("V",),
+        "What is selected; with nothing selected shows all that is hidden",
+    ),
     Entry(
         "Select",
         "Hide the rest",
@@ -241,9 +266,7 @@ LAST: tuple[Entry | Submenu, ...] = (
         ("Shift+V",),
         "All but the selection, or the other parts",
     ),
-    Entry(
-        "Select", "Show what is hidden", lambda window: window.on_parts.show_hidden(), ("Alt+V",), "Elements and parts"
-    ),
+    Entry("Select", "Show what is hidden", lambda window: window.on_parts.show_hidden(), (), "Elements and parts"),
     Entry(
         "Part",
         "Remove",
@@ -251,34 +274,36 @@ LAST: tuple[Entry | Submenu, ...] = (
         (),
         "Takes the active part out of the document",
     ),
-    Entry("Smooth", "Cage or smooth", lambda window: window.toggle_smooth(), (), "Space"),
+    Entry("Smooth", "Cage or smooth", lambda window: window.toggle_smooth(), (), "Space; held: a peek"),
+    Entry("Smooth", "All parts cage or smooth", lambda window: window.toggle_smooth_all(), (), "Shift+Space"),
     Entry("Smooth", "Level up", lambda window: window.set_stop(window.line.stepped(1)), ("PgUp",)),
     Entry("Smooth", "Level down", lambda window: window.set_stop(window.line.stepped(-1)), ("PgDown",)),
     Entry(
         "View",
         "Measure",
         lambda window: window.on_view.toggle_measure(),
-        ("U",),
+        ("Shift+M",),
         "The distance between the last two picks; what a face is like",
     ),
-    _direction("Front", "1"),
-    _direction("Back", "Shift+1"),
-    _direction("Right", "2"),
-    _direction("Left", "Shift+2"),
-    _direction("Top", "3"),
-    _direction("Bottom", "Shift+3"),
-    Entry("View", "Perspective or orthographic", lambda window: window.view.toggle_perspective(), ("4",)),
+    *(_direction(name) for name in ("Front", "Back", "Right", "Left", "Top", "Bottom")),
+    *(_step(towards) for towards in ("left", "right", "up", "down")),
+    Entry("View", "Perspective or orthographic", lambda window: window.view.toggle_perspective(), ("Ctrl+Home",)),
     Entry("View", "Move a guide", lambda window: window.on_view.move_guide(), (), "Drag it, or a corner of it"),
     Submenu("View", "Look through", "cameras"),
     Submenu("View", "Guides", "guides"),
     Entry(
         "View",
         "Frame selection",
-        lambda window: window.view.frame(),
-        ("0",),
+        lambda window: window.view.fly(window.view.frame),
+        ("Home",),
         "The selection, or the active part",
     ),
-    Entry("View", "Frame everything", lambda window: window.view.frame(everything=True), ("Shift+0",)),
+    Entry(
+        "View",
+        "Frame everything",
+        lambda window: window.view.fly(lambda: window.view.frame(everything=True)),
+        ("Shift+Home",),
+    ),
     _views(1, "One view"),
     _views(2, "Two views"),
     _views(4, "Four views"),
@@ -286,7 +311,7 @@ LAST: tuple[Entry | Submenu, ...] = (
         "View",
         "X-ray",
         lambda window: window.on_view.toggle_look("x_ray"),
-        ("Alt+X",),
+        ("I, X",),
         "Shows what is behind",
         True,
     ),
@@ -294,32 +319,32 @@ LAST: tuple[Entry | Submenu, ...] = (
         "View",
         "Wires and flow lines",
         lambda window: window.on_view.toggle_look("wire"),
-        ("Alt+W",),
+        ("I, W",),
         "The cage's edges on the surface",
     ),
     Entry(
         "View",
         "Normals",
         lambda window: window.on_view.toggle_look("normals"),
-        ("Alt+N",),
+        ("I, N",),
         "Which way the faces look",
     ),
     Entry(
         "View",
         "Cut open",
         lambda window: window.on_view.cut_view(),
-        ("Alt+C",),
+        ("I, O",),
         "Hides what lies before the middle, square to the view's axis",
     ),
-    _shading("Clay", "Alt+1"),
-    _shading("Silhouette", "Alt+2"),
-    _shading("Valleys", "Alt+3"),
+    _shading("Clay", "I, I"),
+    _shading("Silhouette", "I, B"),
+    _shading("Valleys", "I, V"),
     _back_faces("tinted"),
     _back_faces("plain"),
     _back_faces("hidden"),
     *(_theme(name, number == 0) for number, name in enumerate(THEMES)),
-    Entry("View", "Next finding", lambda window: window.review.walk(1), (".",), line=True),
-    Entry("View", "Previous finding", lambda window: window.review.walk(-1), (",",)),
+    Entry("View", "Next finding", lambda window: window.review.walk(1), ("R",), line=True),
+    Entry("View", "Previous finding", lambda window: window.review.walk(-1), ("Shift+R",)),
     Entry("Help", "Find a command", lambda window: window.finder.open(), ("Ctrl+K",)),
     Entry("Help", "Keys", lambda window: window.show_keys(), ("F1",), "All keys, from the table of commands"),
     Entry("Help", "Open the demo", lambda window: window.on_files.open_demo()),

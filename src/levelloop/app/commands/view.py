@@ -15,7 +15,7 @@ from levelloop.app.tools.knife import Knife, RunLoop
 from levelloop.app.tools.tools import CalibrateGuide, MoveGuide, NudgeBrush, Tool
 from levelloop.app.view.guide_places import camera_here
 from levelloop.app.view.picking import REACHES
-from levelloop.app.view.snapping import SNAPS, TITLES, Snap
+from levelloop.app.view.snapping import TITLES, Snap
 from levelloop.core.arrays import Floats
 from levelloop.core.mesh.selection import Selection
 from levelloop.document.cameras import NamedCamera
@@ -58,9 +58,15 @@ class ViewCommands:
         """Turns one kind of snapping on or off."""
         snaps = self.window.panes.hands.snaps
         snaps.symmetric_difference_update({snap})
-        on = [TITLES[name] for name in SNAPS if name in snaps]
-        self.window.show_snaps("snap: " + ", ".join(on) if on else "")
         self.window.tell(f"Snapping to {TITLES[snap]} is {'on' if snap in snaps else 'off'}.")
+        self.window.strip.refresh()
+
+    def set_hands(self, **values: Any) -> None:
+        """Changes how all views pick and snap."""
+        for name, value in values.items():
+            setattr(self.window.panes.hands, name, value)
+        self.window.panes.refresh()
+        self.window.strip.refresh()
 
     def toggle_measure(self) -> None:
         """Shows, or not, what lies between the last two picks."""
@@ -88,6 +94,14 @@ class ViewCommands:
         self.window.tell(f"Soft range {hands.soft['soft_range']:g} mm." if hands.soft else "Soft range off.")
         self.window.panes.refresh()
 
+    def set_soft(self, **values: Any) -> None:
+        """Changes the soft range of transforms, the running one too."""
+        hands = self.window.panes.hands
+        hands.soft = {**hands.soft, **values}
+        if self.window.view.mode is not None and self.window.sentence.is_open:
+            self.window.attempt(lambda: self.window.sentence.change(**values))
+        self.window.panes.refresh()
+
     def toggle_look(self, name: str) -> None:
         """Turns one thing of how the active view looks on or off."""
         look = self.window.view.look_of
@@ -111,7 +125,8 @@ class ViewCommands:
             self.window.tell("There is nothing to cut open yet.")
             return
         axis = int(np.argmax(np.abs(self.window.view.camera.axes[2])))
-        self.set_look(section=(axis, float(0.5 * (extent[:, axis].min() + extent[:, axis].max()))))
+        side = 1.0 if self.window.view.camera.axes[2][axis] > 0 else -1.0
+        self.set_look(section=(axis, float(0.5 * (extent[:, axis].min() + extent[:, axis].max())), side))
 
     def ask_guide(self, operation: Operation) -> None:
         """Puts an image that the person chooses into the direction the active view looks from."""
@@ -133,11 +148,7 @@ class ViewCommands:
         hands = self.window.panes.hands
         if not hands.soft:
             return
-        wanted = float(np.round(np.clip(hands.soft["soft_range"] * factor, 0.01, 1e6), 3))
-        hands.soft = {**hands.soft, "soft_range": wanted}
-        if self.window.view.mode is not None and self.window.sentence.is_open:
-            self.window.attempt(lambda: self.window.sentence.change(soft_range=wanted))
-        self.window.panes.refresh()
+        self.set_soft(soft_range=float(np.round(np.clip(hands.soft["soft_range"] * factor, 0.01, 1e6), 3)))
 
     def set_axes(self, axes: HandleAxes) -> None:
         """Lets the handle and typed moves count along other axes."""
@@ -199,28 +210,31 @@ class ViewCommands:
 
     # Guides and tools
 
-    def take_tool(self, tool: Tool | None) -> None:
-        """Lets the left button draw with a tool, or select again."""
+    def take_tool(self, tool: Tool | None, operation: Operation | None = None) -> None:
+        """Lets the left button draw with a tool, for an operation, or select again."""
+        if tool is not None and operation is not None:
+            tool.key = operation.key
         self.window.panes.hands.tool = tool
         self.window.view.mode = None
         self.window.view.hover = None
         if tool is not None:
             self.window.tell(tool.hint)
+        self.window.tools.refresh()
         self.window.panes.refresh()
 
     def nudge(self, operation: Operation) -> None:
         """Takes the nudge brush; its numbers stand in the sentence."""
         if self._began(operation, self._brush(operation), waiting=True):
-            self.take_tool(NudgeBrush(operation, lambda: self.window.sentence.numbers(operation)))
+            self.take_tool(NudgeBrush(operation, lambda: self.window.sentence.numbers(operation)), operation)
 
     def cut(self, operation: Operation) -> None:
         """Takes the knife; its path is drawn by clicks, its numbers stand in the sentence."""
         if self._began(operation, {}, waiting=True):
-            self.take_tool(Knife(partial(self._cut_along, operation), self._cut_through))
+            self.take_tool(Knife(partial(self._cut_along, operation), self._cut_through), operation)
 
     def run_loop(self, operation: Operation) -> None:
         """Shows loops under the pointer and runs the one that is clicked."""
-        self.take_tool(RunLoop(partial(self._loop_at, operation)))
+        self.take_tool(RunLoop(partial(self._loop_at, operation)), operation)
 
     def draw_curve(self) -> None:
         """Draws the points of a smooth curve by clicks."""
@@ -231,7 +245,7 @@ class ViewCommands:
         """Draws a strip of quads over a part's surface by clicks."""
         if self._began(operation, {}, waiting=True):
             hint = "Click along another part's surface; width and count stand in the sentence; Enter lays the strip."
-            self.take_tool(DrawLine(hint, partial(self._strip_along, operation), on_surface=True))
+            self.take_tool(DrawLine(hint, partial(self._strip_along, operation), on_surface=True), operation)
 
     def finish_tool(self) -> bool:
         """Lets a tool that collects places make what was drawn; whether there is one."""

@@ -5,10 +5,20 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QContextMenuEvent, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QWidget
 
 from levelloop.app.theme import Theme, colour, text_font
+from levelloop.app.view.render.picture import Stop, output_stop
 from levelloop.app.view.stage import AT_ONCE, Stage
 from levelloop.core.limits import MOST_FACES
 from levelloop.core.mesh.topology import Topology
@@ -17,10 +27,11 @@ from levelloop.document.document import Part
 from levelloop.document.recipe import Step, growth, label, rail_place
 from levelloop.document.session import Session
 
-Stop = int | str
 STOPS: tuple[Stop, ...] = (0, 1, 2, 3, 4, 5, 6, "limit")
-Y = 27.0  # where the line runs
-CAGE_AT, NAME_WIDTH, CHIP, GAP = 96.0, 236.0, 22.0, 16.0
+HEIGHT = 56
+Y = 30.0  # where the line runs; words stand above it, counts below
+CAGE_AT, NAME_WIDTH, GAP = 40.0, 210.0, 18.0
+ROUND, SWITCH = 6.0, 13.0  # radius of a station; width of its switch
 NARROWEST, WIDEST = 34.0, 110.0  # between two stops of the rail
 DRAGGED = 6.0  # pixels after which a press is a drag
 
@@ -35,7 +46,7 @@ class Place:
 
 @dataclass(frozen=True)
 class Station:
-    """Where a step of the recipe stands: its place among the steps, its chip from left to left + width."""
+    """Where a step of the recipe stands: its place among the steps, its words from left to left + width."""
 
     step: int
     words: str
@@ -44,13 +55,13 @@ class Station:
 
     @property
     def middle(self) -> float:
-        """The middle of its chip."""
+        """Where its round stands on the line."""
         return self.left + 0.5 * self.width
 
     @property
     def switch(self) -> QPointF:
-        """Where its switch is."""
-        return QPointF(self.left + 11.0, Y)
+        """Where its switch is: before its words."""
+        return QPointF(self.left + 0.5 * SWITCH, Y - 16.0)
 
 
 @dataclass(frozen=True)
@@ -88,12 +99,13 @@ class Counts:
 class BuildLine(QWidget):
     """One line with stations.
 
-    chosen: a stop of the rail was clicked or scrolled to. station_chosen: a step was clicked. switched: a step's switch
-    was. moved: a step was dragged, and to which place. asked_menu: a step's menu is wanted, and where; asked_add: that
-    of what can be added.
+    chosen: a stop of the rail was clicked or scrolled to; output_chosen: it shall be the output's (Ctrl+click).
+    station_chosen: a step was clicked. switched: a step's switch was. moved: a step was dragged, and to which place.
+    asked_menu: a step's menu is wanted, and where; asked_add: that of what can be added.
     """
 
     chosen = Signal(object)
+    output_chosen = Signal(object)
     station_chosen = Signal(int)
     switched = Signal(int)
     moved = Signal(int, int)
@@ -104,15 +116,17 @@ class BuildLine(QWidget):
         super().__init__(parent)
         self.session, self.stage, self.theme = session, stage, theme
         self.setMouseTracking(True)
-        self.setFixedHeight(78)
+        self.setFixedHeight(HEIGHT)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self._over: Stop | Station | None = None
         self._pressed: tuple[Station, float] | None = None
         self._dragged_to: float | None = None
         self._counted: tuple[Topology, tuple[Step, ...], Counts] | None = None
-        self.setToolTip("Page Up and Page Down change the level; Space shows the other of cage and smooth")
+        told = "Page Up and Page Down change the level shown, Space shows the other of cage and smooth"
+        self.setToolTip(f"{told}; Ctrl+click sets the level that is given out")
 
     def sizeHint(self) -> QSize:
-        return QSize(800, 78)
+        return QSize(800, HEIGHT)
 
     def follow(self, session: Session) -> None:
         """Shows another session from now on."""
@@ -141,7 +155,7 @@ class BuildLine(QWidget):
             return "cage"
         if not self.stage.is_smooth(part):
             return 0 if until is None else None
-        return "limit" if part.limit else part.level
+        return self.stage.stop(part)
 
     def places(self) -> list[Place]:
         """The stops with their x, from the cage on."""
@@ -158,14 +172,14 @@ class BuildLine(QWidget):
         rail = rail_place(steps)
         metrics = QFontMetricsF(text_font(9.0))
         words = [label(step, part.shown_values(step)) for step in steps] if part is not None else []
-        widths = [metrics.horizontalAdvance(text) + 34.0 for text in words]
+        widths = [metrics.horizontalAdvance(text) + SWITCH + 7.0 for text in words]
         stops = STOPS if steps else STOPS[1:]
-        word = 0.0 if rail < len(steps) else 66.0
+        word = 0.0 if rail < len(steps) else 54.0
         fixed = CAGE_AT + 24.0 + sum(widths) + GAP * len(widths) + word + 36.0 + 40.0
         spacing = (self.width() - NAME_WIDTH - fixed) / (len(stops) - 1)
         if spacing < NARROWEST and widths:
             # Long recipes: chips give way before the rail does.
-            narrower = max(sum(widths) - (NARROWEST - spacing) * (len(stops) - 1), 30.0 * len(widths))
+            narrower = max(sum(widths) - (NARROWEST - spacing) * (len(stops) - 1), 34.0 * len(widths))
             widths = [width * narrower / sum(widths) for width in widths]
         spacing = min(max(spacing, NARROWEST), WIDEST)
         x = CAGE_AT + 24.0
@@ -225,10 +239,14 @@ class BuildLine(QWidget):
         painter.fillRect(self.rect(), colour(theme.paper))
         painter.setPen(QPen(colour(theme.line), 1))
         painter.drawLine(0, 0, self.width(), 0)
+        if self.hasFocus():
+            painter.setPen(QPen(colour(theme.selection), 2))
+            painter.drawRect(self.rect().adjusted(1, 1, -1, -1))
         if not self.session.document.parts:
             painter.setFont(text_font(9.5))
             painter.setPen(colour(theme.quiet))
-            painter.drawText(self.rect().adjusted(16, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, "No part yet.")
+            told = "The build line: a part from its cage to its smooth surface. There is no part yet."
+            painter.drawText(self.rect().adjusted(16, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, told)
             painter.end()
             return
         part, layout = self.session.part, self.layout_now()
@@ -238,26 +256,22 @@ class BuildLine(QWidget):
             self._draw_station(painter, station, part, counts)
         if self._pressed is not None and self._dragged_to is not None:
             self._draw_drop(painter)
-        output: Stop = "limit" if part.limit else part.level
+        output = output_stop(part)
         for place in layout.places:
             self._draw_stop(painter, place, output)
             self._draw_words(painter, place, part, counts.base)
         self._draw_add(painter, layout.add)
-        self._draw_counts(painter, part, counts.base)
+        self._draw_part(painter, part, output)
         painter.end()
 
     def _draw_way(self, painter: QPainter, part: Part, layout: Layout) -> None:
         """The line itself, in ink as far as the part is shown."""
         theme = self.theme
         for tone, end in ((theme.line, self._far(layout)), (theme.ink, self._reached(part, layout))):
-            painter.setPen(QPen(colour(tone), 3))
+            painter.setPen(QPen(colour(tone), 2.5))
             painter.drawLine(QPointF(CAGE_AT, Y), QPointF(end, Y))
         if layout.smooth is not None:
-            painter.setFont(text_font(9.0))
-            painter.setPen(colour(theme.quiet))
-            box = QRectF(layout.smooth - 27, Y - 9, 54, 18)
-            painter.fillRect(box, colour(theme.paper))
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "smooth")
+            self._write(painter, layout.smooth, "smooth", theme.quiet, above=True)
 
     @staticmethod
     def _far(layout: Layout) -> float:
@@ -269,112 +283,109 @@ class BuildLine(QWidget):
         until, rail = self.stage.until(part), rail_place(part.steps)
         on_rail = until is not None and until - 1 == rail and self.stage.is_smooth(part)
         if until is not None and not on_rail:
-            return layout.stations[until - 1].left if until else CAGE_AT
-        after = [] if on_rail else [station.left for station in layout.stations if station.step > rail]
+            return layout.stations[until - 1].middle if until else CAGE_AT
+        after = [] if on_rail else [station.middle for station in layout.stations if station.step > rail]
         return max(after) if after else next((place.x for place in layout.places if place.stop == self.stop), CAGE_AT)
 
     def _draw_station(self, painter: QPainter, station: Station, part: Part, counts: Counts) -> None:
         theme, step = self.theme, part.steps[station.step]
-        until = self.stage.until(part)
-        is_here = until == station.step + 1
+        is_here = self.stage.until(part) == station.step + 1
         is_over = isinstance(self._over, Station) and self._over.step == station.step
         picture = self.stage.pictures.get(part.id)
         stuck = picture is not None and any(trouble.place == station.step for trouble in picture.built.troubles)
-        edge = theme.stop if stuck else theme.ink if is_here else theme.hover if is_over else theme.quiet
-        pen = QPen(colour(edge), 2.0 if is_here or stuck else 1.2)
+        tone = theme.stop if stuck else theme.hover if is_over else theme.ink if step.enabled else theme.quiet
+        painter.setPen(QPen(colour(tone), 2.0))
+        painter.setBrush(colour(tone if is_here else theme.paper))
+        painter.drawEllipse(QPointF(station.middle, Y), ROUND, ROUND)
         if not step.enabled:
-            pen.setStyle(Qt.PenStyle.DashLine)
-        painter.setPen(pen)
-        painter.setBrush(colour(theme.panel))
-        box = QRectF(station.left, Y - CHIP / 2, station.width, CHIP)
-        painter.drawRoundedRect(box, 5, 5)
-        # Its switch: full where the step is on.
-        painter.setPen(QPen(colour(theme.ink if step.enabled else theme.quiet), 1.4))
-        painter.setBrush(colour(theme.ink) if step.enabled else Qt.BrushStyle.NoBrush)
-        painter.drawEllipse(station.switch, 3.5, 3.5)
+            # Switched off: the line passes it by.
+            painter.drawLine(QPointF(station.middle - 3, Y + 3), QPointF(station.middle + 3, Y - 3))
+        self._draw_switch(painter, station.switch, step.enabled)
         painter.setFont(text_font(9.0))
-        painter.setPen(colour(theme.stop if stuck else theme.ink if step.enabled else theme.quiet))
-        room = box.adjusted(20, 0, -6, 0)
+        painter.setPen(colour(tone))
+        room = QRectF(station.left + SWITCH + 5, Y - 25, station.width - SWITCH - 5, 18)
         text = painter.fontMetrics().elidedText(station.words, Qt.TextElideMode.ElideRight, int(room.width()) + 2)
         painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, text)
         faces = counts.after(station.step, max(part.level, int(part.limit)))
         if step.enabled and faces:
-            painter.setFont(text_font(8.0))
-            painter.setPen(colour(theme.ink if is_here else theme.quiet))
-            under = QRectF(station.middle - 44, Y + 12, 88, 14)
-            painter.drawText(under, Qt.AlignmentFlag.AlignCenter, _short(faces))
+            self._write(painter, station.middle, _short(faces), theme.ink if is_here else theme.quiet, above=False)
+
+    def _draw_switch(self, painter: QPainter, place: QPointF, is_on: bool) -> None:
+        """A small track with a bead at its right where the step is on."""
+        theme = self.theme
+        track = QRectF(place.x() - 0.5 * SWITCH, place.y() - 3.5, SWITCH - 1, 7)
+        painter.setPen(QPen(colour(theme.ink if is_on else theme.quiet), 1.2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRoundedRect(track, 3.5, 3.5)
+        painter.setBrush(colour(theme.ink) if is_on else Qt.BrushStyle.NoBrush)
+        bead = track.right() - 3.5 if is_on else track.left() + 3.5
+        painter.drawEllipse(QPointF(bead, track.center().y()), 2.0, 2.0)
 
     def _draw_drop(self, painter: QPainter) -> None:
         """Where a dragged step would come to stand."""
         assert self._pressed is not None and self._dragged_to is not None
-        station = self._pressed[0]
         painter.setPen(QPen(colour(self.theme.hover), 2.0))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        left = self._dragged_to - 0.5 * station.width
-        painter.drawRoundedRect(QRectF(left, Y - CHIP / 2 - 3, station.width, CHIP), 5, 5)
+        painter.setBrush(colour(self.theme.paper))
+        painter.drawEllipse(QPointF(self._dragged_to, Y), ROUND + 2, ROUND + 2)
 
     def _draw_stop(self, painter: QPainter, place: Place, output: Stop) -> None:
         theme, shown = self.theme, self.stop
-        radius = 7.0 if place.stop == shown else 4.5
+        radius = 6.5 if place.stop == shown else 4.0
         painter.setPen(QPen(colour(theme.ink if place.stop in (shown, output) else theme.quiet), 1.6))
-        fill = theme.ink if place.stop == shown else theme.hover if place.stop == self._over else theme.panel
+        fill = theme.ink if place.stop == shown else theme.hover if place.stop == self._over else theme.paper
         painter.setBrush(colour(fill))
-        if place.x == CAGE_AT:
-            painter.drawRoundedRect(QRectF(place.x - radius, Y - radius, 2 * radius, 2 * radius), 2, 2)
-        else:
-            painter.drawEllipse(QPointF(place.x, Y), radius, radius)
+        painter.drawEllipse(QPointF(place.x, Y), radius, radius)
         if place.stop == output and place.stop != shown:
-            # The level that is written when the part is exported, where the view shows another.
+            # The level that is given out, where the view shows another.
             painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(colour(theme.warn if isinstance(shown, int) and shown else theme.ink), 1.6))
             painter.drawEllipse(QPointF(place.x, Y), 8.0, 8.0)
 
     def _draw_words(self, painter: QPainter, place: Place, part: Part, base: Topology | None) -> None:
         """What a stop is called, and how many faces there are at it."""
-        theme = self.theme
-        painter.setPen(colour(theme.ink if place.stop == self.stop else theme.quiet))
+        tone = self.theme.ink if place.stop == self.stop else self.theme.quiet
         if place.x == CAGE_AT:
-            painter.setFont(text_font(9.0))
-            box = QRectF(14, Y - 9, 66, 18)
-            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, "cage")
-            words = _short(part.mesh.n_faces)
+            self._write(painter, place.x, "cage", tone, above=True)
+            self._write(painter, place.x, _short(part.mesh.n_faces), tone, above=False)
+            return
+        self._write(painter, place.x, str(place.stop), tone, above=True)
+        level = place.stop if isinstance(place.stop, int) else None
+        if base is None or level is None:
+            return
+        faces = level_counts(base, level)[2] if level or part.steps else base.n_faces
+        if faces > MOST_FACES:
+            self._write(painter, place.x, "too many", self.theme.faint, above=False)
         else:
-            number = str(place.stop) if place.stop != "limit" else "∞"
-            painter.setFont(text_font(8.0))
-            painter.drawText(QRectF(place.x - 12, Y - 23, 24, 14), Qt.AlignmentFlag.AlignCenter, number)
-            words = "limit"
-            if isinstance(place.stop, int):
-                words = _short(level_counts(base, place.stop)[2]) if base is not None else ""
-        painter.setFont(text_font(8.0))
-        painter.drawText(QRectF(place.x - 44, Y + 9, 88, 14), Qt.AlignmentFlag.AlignCenter, words)
+            self._write(painter, place.x, _short(faces), tone, above=False)
 
     def _draw_add(self, painter: QPainter, x: float) -> None:
+        """The round that adds a step."""
         theme = self.theme
-        painter.setPen(QPen(colour(theme.hover if self._over == "add" else theme.quiet), 1.4))
-        painter.setBrush(colour(theme.panel))
-        painter.drawEllipse(QPointF(x, Y), 8.0, 8.0)
+        painter.setPen(QPen(colour(theme.hover if self._over == "add" else theme.quiet), 1.6))
+        painter.setBrush(colour(theme.paper))
+        painter.drawEllipse(QPointF(x, Y), 7.5, 7.5)
         painter.drawLine(QPointF(x - 3.5, Y), QPointF(x + 3.5, Y))
         painter.drawLine(QPointF(x, Y - 3.5), QPointF(x, Y + 3.5))
 
-    def _draw_counts(self, painter: QPainter, part: Part, base: Topology | None) -> None:
-        """Exact counts of cage and result, always in sight."""
-        mesh = part.mesh
-        painter.setFont(text_font(8.5))
-        painter.setPen(colour(self.theme.quiet))
-        cage = f"Cage: {mesh.n_points:,} points, {mesh.n_edges:,} edges, {mesh.n_faces:,} faces"
-        line = QRectF(14, self.height() - 21, self.width() - 28, 16)
-        painter.drawText(line, Qt.AlignmentFlag.AlignLeft, cage)
-        if base is not None:
-            points, edges, faces = level_counts(base, max(part.level, 1) if part.limit else part.level)
-            name = f"Level {part.level}" + (" on the limit" if part.limit else "")
-            smooth = f"{name}: {points:,} points, {edges:,} edges, {faces:,} faces"
-            painter.drawText(line, Qt.AlignmentFlag.AlignRight, smooth)
+    def _draw_part(self, painter: QPainter, part: Part, output: Stop) -> None:
+        """The part's name at the right, and where the view and the output differ."""
+        theme, shown = self.theme, self.stop
+        box = QRectF(self.width() - NAME_WIDTH, 8, NAME_WIDTH - 16, 20)
         painter.setFont(text_font(9.5, text_font().Weight.DemiBold))
-        painter.setPen(colour(self.theme.ink))
-        room = self.width() - NAME_WIDTH + 16
-        if self._far(self.layout_now()) + 24 < room:
-            box = QRectF(room, Y - 10, NAME_WIDTH - 30, 20)
-            name = painter.fontMetrics().elidedText(part.name, Qt.TextElideMode.ElideRight, int(box.width()))
-            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, name)
+        painter.setPen(colour(theme.ink))
+        name = painter.fontMetrics().elidedText(part.name, Qt.TextElideMode.ElideRight, int(box.width()))
+        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, name)
+        painter.setFont(text_font(8.5))
+        differs = self.stage.is_smooth(part) and shown not in (None, output)
+        painter.setPen(colour(theme.warn if differs else theme.quiet))
+        words = f"▲ shown {_told(shown)}, given out {_told(output)}" if differs else f"given out at {_told(output)}"
+        painter.drawText(box.translated(0, 20), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, words)
+
+    def _write(self, painter: QPainter, x: float, words: str, tone: str, above: bool) -> None:
+        painter.setFont(text_font(9.0 if above else 8.0))
+        painter.setPen(colour(tone))
+        box = QRectF(x - 48, Y - 25 if above else Y + 9, 96, 18 if above else 14)
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
 
     # Counting
 
@@ -429,7 +440,9 @@ class BuildLine(QWidget):
             self._pressed = (station, x)
             return
         stop = self.stop_at(x)
-        if stop is not None:
+        if stop is not None and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.output_chosen.emit(0 if stop == "cage" else stop)
+        elif stop is not None:
             self.chosen.emit(stop)
         elif self._is_add(x):
             self.asked_add.emit(QPoint(round(x), 0))
@@ -445,7 +458,7 @@ class BuildLine(QWidget):
             to = sum(one.middle < x for one in others)
             if to != station.step:
                 self.moved.emit(station.step, to)
-        elif abs(x - station.switch.x()) <= 9.0:
+        elif abs(x - station.switch.x()) <= 9.0 and event.position().y() < Y - 6.0:
             self.switched.emit(station.step)
         else:
             self.station_chosen.emit(station.step)
@@ -456,11 +469,23 @@ class BuildLine(QWidget):
         if station is not None:
             self.asked_menu.emit(station.step, event.pos())
 
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        by = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()), 0)
+        if by:
+            self.chosen.emit(self.stepped(by))
+        else:
+            super().keyPressEvent(event)
+
     def wheelEvent(self, event: QWheelEvent) -> None:
         self.chosen.emit(self.stepped(1 if event.angleDelta().y() > 0 else -1))
 
     def _is_add(self, x: float) -> bool:
         return bool(self.session.document.parts) and abs(self.layout_now().add - x) <= 12.0
+
+
+def _told(stop: Stop | None) -> str:
+    """A stop in words."""
+    return "the cage" if stop in (0, "cage", None) else "the limit" if stop == "limit" else f"level {stop}"
 
 
 def _short(number: int) -> str:

@@ -6,42 +6,87 @@ import contextlib
 from collections.abc import Mapping
 from typing import Any
 
-from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
-from PySide6.QtGui import QKeyEvent, QWheelEvent
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QWidget
+from PySide6.QtCore import QEvent, QObject, QPoint, QPointF, Qt, QTimer, Signal
+from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QMenu, QPushButton, QScrollArea, QSizePolicy, QWidget
 
+from levelloop.app.panels.messages import Messages
 from levelloop.app.theme import Theme, plain_label, text_font
+from levelloop.core.edit.move.transform import selection_frame
 from levelloop.core.errors import LevelLoopError
 from levelloop.document.document import Document
 from levelloop.document.operations import REGISTRY
-from levelloop.document.parameters import Vector
+from levelloop.document.parameters import Choice, Expression, Text, Toggle, Vector
 from levelloop.document.registry import Operation
 from levelloop.document.running import described
-from levelloop.document.scripting.typed_fields import typed_values
+from levelloop.document.scripting.typed_fields import along_axis, typed_values
+from levelloop.document.scripting.where_sentence import Sentence
 from levelloop.document.session import Session
 
 TEACHING = "Pick something, then choose a tool. Everything can be searched: Ctrl+K."
+BY_HAND = (Qt.FocusReason.MouseFocusReason, Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason)
+MOST_OFFERED = 2  # optional numbers that stand in the sentence each for itself
 EMPTY = "Add a form to start: Add › Box. Or open the demo: Help › Open the demo."
 
 
 class Field(QLineEdit):
-    """One number of the sentence. stepped: arrow keys or wheel, in steps; chosen: Enter, Shift+Enter or Esc."""
+    """One number or word of the sentence; in use it owns the keyboard.
+
+    stepped: arrow keys or wheel, in steps; kept: Enter or Shift+Enter; left: Esc; tabbed: to the next or previous one;
+    asked_list: the words that it may be, where it is one of a few.
+    """
 
     stepped = Signal(float)
     kept = Signal(bool)
-    reverted = Signal()
+    left = Signal()
+    tabbed = Signal(int)
     axis_turned = Signal(int)
+    asked_list = Signal()
 
-    def __init__(self, name: str, hint: str, parent: QWidget) -> None:
+    def __init__(self, name: str, hint: str, has_list: bool, parent: QWidget) -> None:
         super().__init__(parent)
         self.name = name
         self.setToolTip(hint)
+        self.setAccessibleName(name.replace("_", " "))
         self.setFont(text_font(10))
+        self.has_list = has_list
+        if has_list:
+            self.setTextMargins(0, 0, 12, 0)
         self.textChanged.connect(self._fit)
         self._fit()
 
     def _fit(self) -> None:
-        self.setFixedWidth(max(34, self.fontMetrics().horizontalAdvance(self.text()) + 20))
+        room = 20 + (14 if self.has_list else 0)
+        self.setFixedWidth(max(34, self.fontMetrics().horizontalAdvance(self.text()) + room))
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
+            # In use it owns the keyboard: no key of it is a command, but those with Ctrl that mean nothing to text.
+            held = event.modifiers() & ~(Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.KeypadModifier)
+            if not held or event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+                event.accept()
+                return True
+        return super().event(event)
+
+    def focusNextPrevChild(self, following: bool) -> bool:
+        self.tabbed.emit(1 if following else -1)
+        return True
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        if self.has_list:
+            # A chevron: a click there opens the list of its words.
+            painter = QPainter(self)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(QPen(self.palette().text().color(), 1.3))
+            x, y = self.width() - 12.0, self.height() / 2.0 - 1.0
+            painter.drawPolyline([QPointF(x - 3, y - 1), QPointF(x, y + 2), QPointF(x + 3, y - 1)])
+            painter.end()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        super().mousePressEvent(event)
+        if self.has_list and event.position().x() > self.width() - 20:
+            self.asked_list.emit()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key, modifiers = event.key(), event.modifiers()
@@ -55,7 +100,9 @@ class Field(QLineEdit):
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.kept.emit(bool(modifiers & Qt.KeyboardModifier.ShiftModifier))
         elif key == Qt.Key.Key_Escape:
-            self.reverted.emit()
+            self.left.emit()
+        elif key == Qt.Key.Key_F4 and self.has_list:
+            self.asked_list.emit()
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right) and self.hasSelectedText() and not modifiers:
             self.axis_turned.emit(1 if key == Qt.Key.Key_Right else -1)
             super().keyPressEvent(event)
@@ -71,11 +118,15 @@ class Field(QLineEdit):
 class SentenceBar(QWidget):
     """Shows what ran last or what waits for its numbers; typing changes the model live.
 
-    told: a sentence for the person. left: the person is done with the fields.
+    It has three faces: idle, a hint for what is selected; open, numbers being decided; kept, the same sentence in quiet
+    ink whose numbers can still be changed.
+
+    told: a sentence for the person. left: the person is done with the fields. asked_history: the list of what was done.
     """
 
     told = Signal(str)
     left = Signal()
+    asked_history = Signal()
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -84,8 +135,16 @@ class SentenceBar(QWidget):
         self.setFixedHeight(44)
         self.session = session
         self._row = QHBoxLayout(self)
-        self._row.setContentsMargins(14, 4, 12, 4)
+        self._row.setContentsMargins(8, 4, 12, 4)
         self._row.setSpacing(6)
+        self.past = QPushButton("↶", self)
+        self.past.setProperty("quiet", True)
+        self.past.setAccessibleName("History")
+        self.past.setToolTip("What was done (Ctrl+H)")
+        self.past.setFixedWidth(30)
+        self.past.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.past.clicked.connect(self.asked_history)
+        self._row.addWidget(self.past)
         self._words = QWidget(self)
         self._word_row = QHBoxLayout(self._words)
         self._word_row.setContentsMargins(0, 0, 0, 0)
@@ -98,12 +157,13 @@ class SentenceBar(QWidget):
         self._scroll.setWidgetResizable(True)
         self._scroll.setStyleSheet("QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }")
         self._scroll.setWidget(self._words)
-        self._row.addWidget(self._scroll, 1)
-        self.keep = QPushButton("Keep", self)
+        self._scroll.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Preferred)
+        self._row.addWidget(self._scroll, 4)
+        self.keep = QPushButton("Keep ⏎", self)
         self.keep.setObjectName("primary")
         self.keep.setToolTip("Enter")
-        self.again = QPushButton("Keep and again", self)
-        self.again.setToolTip("Shift+Enter")
+        self.again = QPushButton("again", self)
+        self.again.setToolTip("Keeps it and applies it once more (Shift+Enter)")
         self.revert = QPushButton("Revert", self)
         self.revert.setToolTip("Esc")
         for button in (self.keep, self.again, self.revert):
@@ -112,6 +172,10 @@ class SentenceBar(QWidget):
         self.keep.clicked.connect(lambda: self.finish(False))
         self.again.clicked.connect(lambda: self.finish(True))
         self.revert.clicked.connect(self.take_back)
+        self.messages = Messages(self)
+        self._row.addWidget(self.messages, 3)
+        self.axis = ""  # along which a bare number was typed last; empty: the normal of what is selected
+        self._before: dict[str, Any] = {}  # what the field in use held when it was opened
         self._pending: tuple[Operation, dict[str, Any]] | None = None
         self._pending_since = 0
         self._shown: tuple[Any, ...] = ()
@@ -140,8 +204,10 @@ class SentenceBar(QWidget):
                 self.told.emit(message)
         self._open = waiting or operation.has_numbers
         self.refresh()
-        if self._open:
-            self.focus_first()
+        first = operation.parameters[0] if operation.parameters else None
+        if waiting and isinstance(first, Text | Sentence | Expression) and first.name in self.fields:
+            # It cannot go on without a word.
+            self.focus(first.name)
 
     def change(self, **values: Any) -> None:
         """Changes numbers of the operation that waits or runs; nothing where there is none."""
@@ -194,12 +260,81 @@ class SentenceBar(QWidget):
         """Stops waiting and leaves the fields; what ran stays."""
         self._pending = None
         self._open = False
+        if self.is_typing:
+            self.left.emit()
         self.refresh()
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.FocusIn and isinstance(watched, QWidget):
+        if event.type() == QEvent.Type.FocusIn and isinstance(watched, Field):
             self._scroll.ensureWidgetVisible(watched, 24, 0)
+            operation, values, _ = self._subject()
+            if operation is not None and self._typing is None:
+                self._before = dict(values)
+                if not self._open and isinstance(event, QFocusEvent) and event.reason() in BY_HAND:
+                    # A click into what was kept opens it again.
+                    self._open = True
+                    QTimer.singleShot(0, self.refresh)
         return super().eventFilter(watched, event)
+
+    @property
+    def is_typing(self) -> bool:
+        """Whether a field is in use: then the keyboard is its own."""
+        return any(field.hasFocus() for field in self.fields.values())
+
+    def open_field(self, text: str) -> bool:
+        """Opens the first field that takes numbers, with what was typed; whether there is one."""
+        name = self._first_number()
+        if name is None:
+            return False
+        self.focus(name)
+        if text:
+            # What is there is selected, so it goes; "=" opens an empty field for a name.
+            self.fields[name].insert("" if text == "=" else text)
+        return True
+
+    def step_first(self, by: float) -> None:
+        """Steps the first number of an open sentence, its field left closed."""
+        name = self._first_number()
+        if name is not None:
+            self._step(self.fields[name], by)
+            self.left.emit()
+
+    def _first_number(self) -> str | None:
+        """The first field that takes numbers, of a sentence that is open."""
+        operation, _, _ = self._subject()
+        if not self._open or operation is None:
+            return None
+        return next((name for name in self.fields if not isinstance(operation.parameter(name), Choice | Toggle)), None)
+
+    @property
+    def running_key(self) -> str:
+        """The operation whose numbers are open; empty for none."""
+        return self._pending[0].key if self._pending is not None else self.session.state.key if self._open else ""
+
+    def reopen(self) -> None:
+        """Opens the numbers of what ran last again."""
+        if self.session.state.key:
+            self._open = True
+            self.refresh()
+            self.focus_first()
+
+    def set_axis(self, axis: str) -> bool:
+        """Lets an open move, rotate or scale go along an axis; whether one is open."""
+        operation, values, _ = self._subject()
+        if not self._open or operation is None or not operation.handle:
+            return False
+        self.axis = axis
+        change = along_axis(operation, values, axis)
+        if change:
+            self._apply(change, None)
+        else:
+            self.told.emit(f"Along {axis}.")
+        return True
+
+    def step_axis(self, by: int) -> bool:
+        """Lets an open move, rotate or scale go along the next or previous axis; whether one is open."""
+        known = self.axis if self.axis else "z" if by > 0 else "x"
+        return self.set_axis("xyz"[("xyz".index(known) + by) % 3])
 
     def focus(self, name: str) -> None:
         """Puts the keyboard into a field, ready to type over."""
@@ -239,9 +374,18 @@ class SentenceBar(QWidget):
         elif operation is not None:
             self._write(operation, values)
         can_change = self._open or self._pending is not None
+        self._show_face("open" if can_change and operation is not None else "kept" if operation is not None else "idle")
         for button in (self.keep, self.again, self.revert):
             button.setVisible(can_change and operation is not None)
         self.again.setVisible(can_change and self._pending is None and operation is not None)
+
+    def _show_face(self, face: str) -> None:
+        if self.property("face") == face:
+            return
+        self.setProperty("face", face)
+        for widget in (self, *self.findChildren(QLabel), *self.fields.values()):
+            widget.style().unpolish(widget)
+            widget.style().polish(widget)
 
     def _subject(self) -> tuple[Operation | None, dict[str, Any], str]:
         if self._pending is not None:
@@ -259,7 +403,7 @@ class SentenceBar(QWidget):
         typed = self._typing
         self._compose(operation, values, subject)
         again = self.fields.get(held.name) if held is not None else None
-        if held is None or again is None:
+        if held is None or again is None or not self._open:
             return
         if typed is held:
             self._typing = again
@@ -283,7 +427,6 @@ class SentenceBar(QWidget):
             if self.session.can_undo and self.session.document.parts:
                 text = subject + "."
             self._say(text, quiet=True)
-            self._word_row.addStretch(1)
             return
         pieces = operation.pieces(values)
         for text, name in pieces:
@@ -294,11 +437,13 @@ class SentenceBar(QWidget):
                 self._say(subject, strong=True)
             elif name is not None:
                 parameter = operation.parameter(name)
-                field = Field(name, parameter.hint, self._words)
+                field = Field(name, parameter.hint, isinstance(parameter, Choice | Toggle), self._words)
                 field.textEdited.connect(lambda _, field=field: self._typed(field))
                 field.stepped.connect(lambda by, field=field: self._step(field, by))
                 field.kept.connect(self.finish)
-                field.reverted.connect(self.take_back)
+                field.left.connect(lambda field=field: self._leave(field))
+                field.tabbed.connect(lambda by, field=field: self._tab(field, by))
+                field.asked_list.connect(lambda field=field: self._open_list(field))
                 field.axis_turned.connect(lambda by, field=field: self._turn_axis(field, by))
                 field.installEventFilter(self)
                 self.fields[name] = field
@@ -306,22 +451,38 @@ class SentenceBar(QWidget):
                 field.show()
         as_selected = self._selected_before()
         if operation.acts_on == "form" and "sides" in self.fields and as_selected:
-            button = QPushButton(f"as selected: {as_selected}", self._words)
-            button.setObjectName("link")
+            button = self._link(f"as selected: {as_selected}")
             button.setToolTip("As many sides as edges were selected")
-            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             button.clicked.connect(lambda: self._apply({"sides": as_selected}, None))
-            self._word_row.addWidget(button)
-            button.show()
-        for name in self._missing(operation, pieces):
-            button = QPushButton(f"+ {name.replace('_', ' ')}", self._words)
-            button.setObjectName("link")
-            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-            button.clicked.connect(lambda _=False, name=name: self._give(name))
-            self._word_row.addWidget(button)
-            button.show()
-        self._word_row.addStretch(1)
+        missing = self._missing(operation, pieces)
+        if len(missing) > MOST_OFFERED:
+            button = self._link("+ more")
+            button.clicked.connect(lambda: self._open_missing(button, missing))
+        else:
+            for name in missing:
+                self._link(f"+ {name.replace('_', ' ')}").clicked.connect(lambda _=False, name=name: self._give(name))
         self._write(operation, values)
+
+    def _link(self, words: str) -> QPushButton:
+        button = QPushButton(words, self._words)
+        button.setObjectName("link")
+        button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._word_row.addWidget(button)
+        button.show()
+        return button
+
+    def _open_missing(self, button: QPushButton, names: list[str]) -> None:
+        operation, _, _ = self._subject()
+        if operation is None:
+            return
+        menu = QMenu(self)
+        menu.setToolTipsVisible(True)
+        for name in names:
+            action = menu.addAction(name.replace("_", " "))
+            action.setToolTip(operation.parameter(name).hint)
+            action.triggered.connect(lambda _=False, name=name: self._give(name))
+        menu.popup(button.mapToGlobal(QPoint(0, button.height())))
+        menu.aboutToHide.connect(menu.deleteLater)
 
     def _missing(self, operation: Operation, pieces: list[tuple[str, str | None]]) -> list[str]:
         """Optional numbers that the sentence leaves out; each can be given by a click."""
@@ -379,18 +540,65 @@ class SentenceBar(QWidget):
     # What is typed
 
     def _typed(self, field: Field) -> None:
-        operation, _, _ = self._subject()
+        operation, known, _ = self._subject()
         if operation is None:
             return
         self._typing = field
         try:
             document: Document = self.session.document
-            values = typed_values(operation, field.name, field.text(), document.reading)
+            text = field.text()
+            if operation.handle and text.strip()[-1:].lower() in ("x", "y", "z"):
+                self.axis = text.strip()[-1].lower()
+            values = typed_values(operation, field.name, text, document.reading, self._along(operation, known))
             self._apply(values, field)
         except LevelLoopError as error:
             self._wrong(field, str(error))
         finally:
             self._typing = None
+
+    def _along(self, operation: Operation, values: Mapping[str, Any]) -> tuple[float, float, float] | None:
+        """Along what a bare number of a move goes: the axis last used, else the normal of what is selected."""
+        if not operation.handle:
+            return None
+        if self.axis:
+            return tuple(float(axis == self.axis) for axis in "xyz")  # type: ignore[return-value]
+        selections = self.session.state.shown_selections
+        part = self.session.part
+        selection = selections.get(part.id)
+        if selection is None or values.get("frame") is not None:
+            return (0.0, 0.0, 1.0)
+        normal = selection_frame(part.to_world(part.mesh), selection)[2]
+        return tuple(float(value) for value in normal)  # type: ignore[return-value]
+
+    def _leave(self, field: Field) -> None:
+        """Esc: the field has its old value again, and the keyboard is the view's."""
+        operation, values, _ = self._subject()
+        old = {name: value for name, value in self._before.items() if name in values and value != values[name]}
+        self._typing = None
+        if operation is not None and old:
+            self._apply(old, None)
+        self._shown = ()
+        self.refresh()
+        self.left.emit()
+
+    def _tab(self, field: Field, by: int) -> None:
+        names = list(self.fields)
+        self.focus(names[(names.index(field.name) + by) % len(names)])
+
+    def _open_list(self, field: Field) -> None:
+        """The words that a choice may be, as a list."""
+        operation, values, _ = self._subject()
+        if operation is None:
+            return
+        parameter = operation.parameter(field.name)
+        menu = QMenu(self)
+        for value in parameter.words if isinstance(parameter, Choice) else (True, False):
+            action = menu.addAction(parameter.show(value, self.session.document.unit))
+            action.setCheckable(True)
+            action.setChecked(values.get(field.name) == value)
+            action.triggered.connect(lambda _=False, value=value: self._apply({field.name: value}, None))
+        menu.popup(field.mapToGlobal(QPoint(0, field.height())))
+        menu.aboutToHide.connect(menu.deleteLater)
 
     def _step(self, field: Field, by: float) -> None:
         operation, values, _ = self._subject()

@@ -88,7 +88,7 @@ class Dragging:
             return None
         x, y = self.view.device(place)
         snaps, guides = self.view.hands.snaps, guide_places(self.view)
-        return caught(self._sight_at_press, snaps, x, y, wanted, self._moving, guides)
+        return caught(self._sight_at_press, snaps, x, y, wanted, self._moving, guides, self.view.hands.grid)
 
     def drag_handle(self, place: QPoint) -> None:
         """Drags the handle by the axis that is held."""

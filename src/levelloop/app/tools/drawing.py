@@ -10,6 +10,7 @@ from PySide6.QtCore import QPoint, QPointF
 from PySide6.QtGui import QPainter, QPen
 
 from levelloop.app.theme import colour
+from levelloop.app.tools.tools import Tool
 from levelloop.app.view.picking import surface_place
 from levelloop.core.arrays import Floats
 
@@ -17,7 +18,7 @@ if TYPE_CHECKING:
     from levelloop.app.view.viewport import Viewport
 
 
-class DrawLine:
+class DrawLine(Tool):
     """Collects places by clicks, on the surface under the pointer or in the plane of the view; Enter is done.
 
     done: called with the places, the document's part whose surface they lie on (empty for none) among them.
@@ -48,6 +49,12 @@ class DrawLine:
 
     def release(self, view: Viewport, place: QPoint) -> None:
         """Nothing: a place is there from the moment the button went down."""
+
+    def drop(self) -> bool:
+        """Drops the places drawn so far."""
+        was_drawn = bool(self._places)
+        self._places = []
+        return was_drawn
 
     def finish(self, view: Viewport) -> None:
         """Makes what was drawn."""

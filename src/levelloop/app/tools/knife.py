@@ -12,6 +12,7 @@ from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QApplication
 
 from levelloop.app.theme import colour
+from levelloop.app.tools.tools import Tool
 from levelloop.app.view.picking import pick, surface_place, visible
 from levelloop.app.view.render.picture import Picture
 from levelloop.core.arrays import Floats
@@ -27,7 +28,7 @@ ANGLE = 15.0  # degrees that Shift locks to
 BACK_TO_START = 10.0  # pixels from the first place that close the cut
 
 
-class Knife:
+class Knife(Tool):
     """Collects the places of a cut; Enter runs it, a click on the first place closes it.
 
     done: called with the path and whether it is closed. through: called with the plane of a cut straight through
@@ -78,6 +79,12 @@ class Knife:
 
     def release(self, view: Viewport, place: QPoint) -> None:
         """Nothing: places are taken as the button goes down."""
+
+    def drop(self) -> bool:
+        """Drops the path drawn so far."""
+        was_drawn = bool(self._places)
+        self.path, self._places = [], []
+        return was_drawn
 
     def finish(self, view: Viewport) -> None:
         """Runs the cut that was drawn."""
@@ -153,7 +160,7 @@ def _place_at(view: Viewport, picture: Picture, place: QPoint) -> tuple[dict[str
     return {"face": hit.index, "at": tuple(float(value) for value in at)}, on[0]
 
 
-class RunLoop:
+class RunLoop(Tool):
     """Shows the loop that a click would run through the ring under the pointer, and runs it there.
 
     done: called with the selection of the edge and the ratio along it.

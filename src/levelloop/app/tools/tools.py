@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any, Protocol
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
@@ -23,10 +23,14 @@ if TYPE_CHECKING:
 CORNER_REACH = 12.0  # pixels
 
 
-class Tool(Protocol):
-    """What takes the left button of a view while it is chosen. hint: one sentence on how to use it."""
+class Tool:
+    """What takes the left button of a view while it is chosen.
 
-    hint: str
+    hint: one sentence on how to use it; key: of the operation that it gives values to.
+    """
+
+    hint = ""
+    key = ""
 
     def press(self, view: Viewport, place: QPoint) -> None:
         """The button went down at a place."""
@@ -40,8 +44,12 @@ class Tool(Protocol):
     def draw(self, view: Viewport, painter: QPainter) -> None:
         """Draws over the view."""
 
+    def drop(self) -> bool:
+        """Drops what is drawn and not finished; whether there was something."""
+        return False
 
-class NudgeBrush:
+
+class NudgeBrush(Tool):
     """Strokes of the nudge: each is one operation along the path drawn on the surface.
 
     numbers: what the sentence bar says just now of mode, radius and strength.
@@ -111,7 +119,7 @@ class NudgeBrush:
             view.told.emit(str(error))
 
 
-class MoveGuide:
+class MoveGuide(Tool):
     """Drags the guide under the pointer; at a corner its size."""
 
     hint = "Drag a guide to move it, a corner to size it; Esc when done."
@@ -180,7 +188,7 @@ class MoveGuide:
                     painter.drawRoundedRect(QRectF(corner.x() - 4, corner.y() - 4, 8, 8), 2, 2)
 
 
-class CalibrateGuide:
+class CalibrateGuide(Tool):
     """Two clicks on a guide; then asks how far apart they truly are.
 
     done: called with the guide's name and the two places, in mm of its view.
@@ -216,6 +224,11 @@ class CalibrateGuide:
 
     def release(self, view: Viewport, place: QPoint) -> None:
         """Nothing: places are taken as the button goes down."""
+
+    def drop(self) -> bool:
+        """Forgets the first place."""
+        was_there, self._first = self._first is not None, None
+        return was_there
 
     def draw(self, view: Viewport, painter: QPainter) -> None:
         """A line from the first place to the pointer."""

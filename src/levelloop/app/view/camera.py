@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from typing import Literal
 
 import numpy as np
 
@@ -27,7 +28,8 @@ FIELD_OF_VIEW = 32.0  # degrees from bottom to top, where no named camera says o
 class Camera:
     """Looks at a target from a distance. turn, tilt: degrees; at 0, 0 it looks along +y from the front.
 
-    shift: how far the picture is moved right and up, as shares of its height, without turning.
+    shift: how far the picture is moved right and up, as shares of its height, without turning. lent: perspective was
+    given up for a straight direction; turning brings it back.
     """
 
     target: Floats = field(default_factory=lambda: np.zeros(3))
@@ -37,6 +39,7 @@ class Camera:
     perspective: bool = True
     field_of_view: float = FIELD_OF_VIEW
     shift: tuple[float, float] = (0.0, 0.0)
+    lent: bool = False
 
     @property
     def axes(self) -> Floats:
@@ -110,6 +113,7 @@ class Camera:
 
     def orbit(self, across: float, down: float) -> None:
         """Turns around the target by pixels dragged."""
+        self._back_to_perspective()
         self.turn = (self.turn - 0.4 * across + 180.0) % 360.0 - 180.0
         self.tilt = float(np.clip(self.tilt + 0.4 * down, -90.0, 90.0))
 
@@ -129,9 +133,42 @@ class Camera:
         self.distance = new_distance
 
     def look(self, direction: str) -> None:
-        """Looks from one of the six named directions."""
+        """Looks from one of the six named directions, without perspective."""
         self.turn, self.tilt = DIRECTIONS[direction]
         self.shift, self.field_of_view = (0.0, 0.0), FIELD_OF_VIEW
+        self._straighten()
+
+    def step(self, towards: Literal["left", "right", "up", "down"]) -> None:
+        """Looks from the next straight direction on a side: front, right, back, left around; top and bottom above."""
+        if towards in ("left", "right"):
+            by = 1.0 if towards == "right" else -1.0
+            self.turn = _next_quarter(self.turn, by)
+            self.tilt = 0.0
+        else:
+            by = 1.0 if towards == "up" else -1.0
+            self.tilt = float(np.clip(_next_quarter(self.tilt, by), -90.0, 90.0))
+            self.turn = round(self.turn / 90.0) * 90.0
+        self.turn = (self.turn + 180.0) % 360.0 - 180.0
+        self._straighten()
+
+    def between(self, other: Camera, share: float) -> Camera:
+        """The camera so far on the way to another; it turns the shorter way."""
+        way = (other.turn - self.turn + 180.0) % 360.0 - 180.0
+        return replace(
+            other,
+            target=self.target + (other.target - self.target) * share,
+            distance=self.distance * (other.distance / self.distance) ** share,
+            turn=self.turn + way * share,
+            tilt=self.tilt + (other.tilt - self.tilt) * share,
+        )
+
+    def _straighten(self) -> None:
+        if self.perspective:
+            self.perspective, self.lent = False, True
+
+    def _back_to_perspective(self) -> None:
+        if self.lent:
+            self.perspective, self.lent = True, False
 
     def look_through(self, camera: NamedCamera) -> None:
         """Looks from where a named camera stands, as it does."""
@@ -182,3 +219,9 @@ class Camera:
         reach = 1.18 * float(max(across.max(), up.max()))
         # One point has no size of its own.
         self.distance = reach if float(np.ptp(in_view, axis=0).max()) > 0 else 2.0
+
+
+def _next_quarter(angle: float, by: float) -> float:
+    """The next multiple of 90° beyond an angle."""
+    quarters = angle / 90.0
+    return 90.0 * float(np.floor(quarters + 1e-6) + 1.0 if by > 0 else np.ceil(quarters - 1e-6) - 1.0)

@@ -15,6 +15,7 @@ from levelloop.core.mesh.faces import face_normals, unit
 from levelloop.core.mesh.selection import Kind
 
 Reach = Literal["visible", "facing", "through"]
+BoxRule = Literal["inside", "touched"]
 REACHES: tuple[Reach, ...] = ("visible", "facing", "through")
 POINT_REACH = 12.0  # pixels
 EDGE_REACH = 9.0
@@ -84,26 +85,39 @@ def pick(sight: Sight, kind: Kind, x: float, y: float, reach: Reach = "visible",
 
 
 def picked_in_box(
-    sight: Sight, picture: Picture, kind: Kind, low: tuple[float, float], high: tuple[float, float], reach: Reach
+    sight: Sight,
+    picture: Picture,
+    kind: Kind,
+    low: tuple[float, float],
+    high: tuple[float, float],
+    reach: Reach,
+    rule: BoxRule = "inside",
 ) -> Integers:
-    """The elements whose middle lies in a box on screen: sorted indices."""
+    """The elements that lie in a box on screen, or are touched by it: sorted indices."""
     corners = np.array([low, (high[0], low[1]), high, (low[0], high[1])])
-    return picked_in_lasso(sight, picture, kind, corners, reach)
+    return picked_in_lasso(sight, picture, kind, corners, reach, rule)
 
 
-def picked_in_lasso(sight: Sight, picture: Picture, kind: Kind, outline: Floats, reach: Reach) -> Integers:
-    """The elements whose middle lies inside an outline on screen, (n, 2) pixels: sorted indices.
+def picked_in_lasso(
+    sight: Sight, picture: Picture, kind: Kind, outline: Floats, reach: Reach, rule: BoxRule = "inside"
+) -> Integers:
+    """The elements all of whose points lie inside an outline on screen, (n, 2) pixels, or any: sorted indices.
 
-    Crossings of a ray with the outline are counted (Shimrat 1962).
+    Touched is also what has its middle inside. Crossings of a ray with the outline are counted (Shimrat 1962).
     """
-    screen = sight.camera.project(element_places(picture, kind), sight.width, sight.height)
-    inside = np.zeros(len(screen), dtype=np.bool_)
-    x, y = screen[:, 0], screen[:, 1]
-    for (ax, ay), (bx, by) in zip(outline.tolist(), np.roll(outline, -1, axis=0).tolist(), strict=True):
-        if ay != by:
-            crosses = (ay > y) != (by > y)
-            inside ^= crosses & (x < ax + (y - ay) * (bx - ax) / (by - ay))
-    return _reached(sight, picture, kind, screen, inside, reach)
+    middles = sight.camera.project(element_places(picture, kind), sight.width, sight.height)
+    topology = picture.part.mesh.topology
+    if kind == "points":
+        return _reached(sight, picture, kind, middles, _within(middles, outline), reach)
+    ends = _within(sight.camera.project(picture.cage_places, sight.width, sight.height), outline)
+    combine = np.logical_and if rule == "inside" else np.logical_or
+    if kind == "edges":
+        inside = combine.reduce(ends[topology.edges], axis=1)
+    else:
+        inside = combine.reduceat(ends[topology.corners], topology.face_offsets[:-1]) if topology.n_faces else ends[:0]
+    if rule == "touched":
+        inside = inside | _within(middles, outline)
+    return _reached(sight, picture, kind, middles, inside, reach)
 
 
 def picked_under_brush(
@@ -156,6 +170,17 @@ def surface_place(sight: Sight, x: float, y: float) -> tuple[Floats, Picture] | 
 
 
 # Helpers
+
+
+def _within(screen: Floats, outline: Floats) -> Booleans:
+    """Which places on screen lie inside an outline."""
+    inside = np.zeros(len(screen), dtype=np.bool_)
+    x, y = screen[:, 0], screen[:, 1]
+    for (ax, ay), (bx, by) in zip(outline.tolist(), np.roll(outline, -1, axis=0).tolist(), strict=True):
+        if ay != by:
+            crosses = (ay > y) != (by > y)
+            inside ^= crosses & (x < ax + (y - ay) * (bx - ax) / (by - ay))
+    return inside
 
 
 def _reached(sight: Sight, picture: Picture, kind: Kind, screen: Floats, inside: Booleans, reach: Reach) -> Integers:

@@ -84,7 +84,7 @@ class Choosing:
         picture, kind = found
         box, ratio = self.view.box, self.view.devicePixelRatioF()
         low, high = (box.left() * ratio, box.top() * ratio), (box.right() * ratio, box.bottom() * ratio)
-        inside = picked_in_box(self.view.sight(), picture, kind, low, high, self.view.reach)
+        inside = picked_in_box(self.view.sight(), picture, kind, low, high, self.view.reach, self.view.hands.box_rule)
         self._take(Selection(kind, inside), modifiers)
 
     def select_lasso(self, outline: list[QPoint], modifiers: Qt.KeyboardModifier) -> None:
@@ -94,7 +94,7 @@ class Choosing:
             return
         picture, kind = found
         corners = np.array([self.view.device(place) for place in outline])
-        inside = picked_in_lasso(self.view.sight(), picture, kind, corners, self.view.reach)
+        inside = picked_in_lasso(self.view.sight(), picture, kind, corners, self.view.reach, self.view.hands.box_rule)
         self._take(Selection(kind, inside), modifiers)
 
     def paint(self, place: QPoint, modifiers: Qt.KeyboardModifier) -> None:

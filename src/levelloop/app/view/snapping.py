@@ -25,7 +25,6 @@ TITLES: dict[Snap, str] = {
     "angle": "angle steps",
 }
 CAUGHT_WITHIN = 14.0  # pixels
-GRID = 1.0  # mm
 ANGLE = 15.0  # degrees
 
 
@@ -45,11 +44,13 @@ def caught(
     wanted: Floats,
     moving: tuple[str, Booleans],
     guides: Floats | None = None,
+    grid: float = 1.0,
 ) -> Catch | None:
     """What catches a dragged place: points before edge middles, edges, faces, and the grid last; None for nothing.
 
     x, y: the pointer in device pixels; wanted: (3,) where the drag would put the place; moving: the part that is
-    dragged and which of its points move, which catch nothing themselves; guides: (n, 3) places of guides that catch.
+    dragged and which of its points move, which catch nothing themselves; guides: (n, 3) places of guides that catch;
+    grid: mm.
     """
     part_id, moves = moving
     for snap in ("point", "middle", "edge"):
@@ -73,7 +74,7 @@ def caught(
         if place is not None:
             return Catch(place, "face")
     if "grid" in snaps:
-        return Catch(np.round(wanted / GRID) * GRID, "grid")
+        return Catch(np.round(wanted / grid) * grid, "grid")
     return None
 
 

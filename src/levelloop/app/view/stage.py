@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 import numpy as np
 from PySide6.QtCore import QObject, QThreadPool, Signal
 
 from levelloop.app.jobs import Work
-from levelloop.app.view.render.picture import Picture, make_picture, shown_level
+from levelloop.app.view.render.picture import Picture, Stop, make_picture, output_stop, shown_level
 from levelloop.core.arrays import Floats
 from levelloop.core.limits import MOST_FACES
 from levelloop.core.surface.surface import level_counts
@@ -38,9 +40,11 @@ class Stage(QObject):
         self.pictures: dict[str, Picture] = {}
         self._smooth: dict[str, bool] = {}
         self._until: dict[str, int] = {}
-        self.peeking = False
+        # What the rail shows, while that is another level than the output's, and that one's.
+        self._stops: dict[str, tuple[Stop, Stop]] = {}
+        self.peeking: frozenset[str] = frozenset()
         self._quick = False
-        self._wanted: dict[str, tuple[Part, bool, int | None]] = {}
+        self._wanted: dict[str, tuple[Part, int, int | None, bool]] = {}
         self._running: dict[str, Work] = {}
         self._ending: list[Work] = []  # kept until they are over: the pool still has them
         self._pool = QThreadPool(self)
@@ -49,14 +53,32 @@ class Stage(QObject):
     def is_smooth(self, part: Part) -> bool:
         """Whether a part is shown smooth just now."""
         smooth = self._smooth.get(part.id, False)
-        if self.peeking and part.id == self.session.document.active:
-            return not smooth
-        return smooth
+        return not smooth if part.id in self.peeking else smooth
+
+    def stop(self, part: Part) -> Stop:
+        """The stop of the level rail that a part is shown at while it is smooth; its output's where none was chosen."""
+        output = output_stop(part)
+        shown, meant = self._stops.get(part.id, (output, output))
+        return shown if meant == output else output
+
+    def show_stop(self, part: Part, stop: Stop) -> None:
+        """Shows a part smooth at a stop of the rail; looking only, its output stays."""
+        self._stops[part.id] = (stop, output_stop(part))
+        self._until.pop(part.id, None)
+        self._smooth[part.id] = True
+        self.refresh()
+
+    def show_smooth(self, parts: Iterable[Part], smooth: bool) -> None:
+        """Shows parts smooth, or their cages."""
+        for part in parts:
+            self._smooth[part.id] = smooth
+            self._until.pop(part.id, None)
+        self.refresh()
 
     def until(self, part: Part) -> int | None:
         """How many steps of a part's recipe are shown just now, None for all."""
         steps = self._until.get(part.id)
-        if steps is None or steps >= len(part.steps) or (self.peeking and part.id == self.session.document.active):
+        if steps is None or steps >= len(part.steps) or part.id in self.peeking:
             return None
         return steps
 
@@ -70,10 +92,12 @@ class Stage(QObject):
         if before != (steps, smooth):
             self.refresh()
 
-    def peek(self, on: bool) -> None:
-        """Shows the other of cage and smooth for as long as it is on."""
-        if self.peeking != on:
-            self.peeking = on
+    def peek(self, on: bool, everything: bool = False) -> None:
+        """Shows the other of cage and smooth for as long as it is on, of the active part or of all."""
+        document = self.session.document
+        wanted = [part.id for part in document.parts if everything or part.id == document.active] if on else []
+        if self.peeking != frozenset(wanted):
+            self.peeking = frozenset(wanted)
             self.refresh()
 
     def hurry(self, on: bool) -> None:
@@ -88,9 +112,22 @@ class Stage(QObject):
         """Whether something is dragged just now."""
         return self._quick
 
+    @property
+    def is_working(self) -> bool:
+        """Whether a picture is being made off the window's thread."""
+        return bool(self._running)
+
+    def stop_work(self) -> None:
+        """Drops pictures that are being made; the parts are shown as their cages."""
+        for part_id in self._running:
+            self._smooth[part_id] = False
+        self._drop()
+        self.busy.emit(0)
+        self.refresh()
+
     def level_now(self, part: Part) -> int:
         """The level a part is shown at just now, lower while something large is dragged."""
-        level = shown_level(part, self.is_smooth(part))
+        level = shown_level(part, self.is_smooth(part), self.stop(part))
         while self._quick and level > 0 and self.faces_at(part, level) > QUICK:
             level -= 1
         return level
@@ -166,6 +203,7 @@ class Stage(QObject):
         self._drop()
         self.pictures.clear()
         self._smooth.clear()
+        self._stops.clear()
         self._until.clear()
 
     # Helpers
@@ -174,8 +212,10 @@ class Stage(QObject):
         smooth = self.is_smooth(part)
         old = self.pictures.get(part.id)
         level, until = self.level_now(part), self.until(part)
+        on_limit = level > 0 and self.stop(part) == "limit"
         fits = old is not None and old.is_quick <= self._quick
-        if old is not None and fits and old.part is part and old.level == level and old.until == until:
+        now = (part, level, until, on_limit)
+        if old is not None and fits and (old.part, old.level, old.until, old.on_limit) == now:
             self._wanted.pop(part.id, None)
             return
         faces = self.faces_at(part, level)
@@ -189,9 +229,9 @@ class Stage(QObject):
                 faces = part.mesh.n_faces
         if faces <= AT_ONCE or (level == 0 and not part.steps and faces <= PLAIN_AT_ONCE):
             self._wanted.pop(part.id, None)
-            self._show(part, make_picture(part, smooth, old, level, until, self._quick))
+            self._show(part, make_picture(part, smooth, old, level, until, self._quick, on_limit))
             return
-        self._wanted[part.id] = (part, smooth, until)
+        self._wanted[part.id] = (part, level, until, on_limit)
         is_other = old is None or old.part.mesh.topology is not part.mesh.topology
         if is_other and part.mesh.n_faces <= PLAIN_AT_ONCE:
             # Until the surface is there, the cage is: never a surface of another cage.
@@ -206,9 +246,9 @@ class Stage(QObject):
     def _start(self, part_id: str) -> None:
         if part_id in self._running or part_id not in self._wanted:
             return
-        part, smooth, until = self._wanted.pop(part_id)
+        part, level, until, on_limit = self._wanted.pop(part_id)
         old = self.pictures.get(part_id)
-        work = Work(lambda: make_picture(part, smooth, old, None, until))
+        work = Work(lambda: make_picture(part, level > 0, old, level, until, False, on_limit))
         work.done.result.connect(lambda picture: self._arrived(part_id, picture))
         work.done.failed.connect(lambda reason: self._failed(part_id, reason))
         self._running[part_id] = work
@@ -225,6 +265,7 @@ class Stage(QObject):
             and picture.part.mesh is part.mesh
             and picture.part.steps is part.steps
             and (picture.level, picture.until) == (self.level_now(part), self.until(part))
+            and picture.on_limit == (picture.level > 0 and self.stop(part) == "limit")
         ):
             self._show(part, picture)
         self.busy.emit(len(self._running))

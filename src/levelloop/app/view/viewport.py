@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from copy import copy
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
 import numpy as np
-from PySide6.QtCore import QPoint, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QEasingCurve, QPoint, QRectF, Qt, QTimer, QVariantAnimation, Signal
 from PySide6.QtGui import QCursor, QKeyEvent, QMouseEvent, QSurfaceFormat, QWheelEvent
 from PySide6.QtOpenGLWidgets import QOpenGLWidget
 from PySide6.QtWidgets import QApplication, QWidget
@@ -18,9 +19,9 @@ from levelloop.app.tools.handle import Handle, Mode
 from levelloop.app.tools.tools import Tool
 from levelloop.app.view.camera import Camera
 from levelloop.app.view.overlay import Overlay
-from levelloop.app.view.picking import Hit, Reach, Sight, pick
+from levelloop.app.view.picking import BoxRule, Hit, Reach, Sight, pick
 from levelloop.app.view.pointer_selection import Choosing
-from levelloop.app.view.render.renderer import Renderer, Scene, Shading
+from levelloop.app.view.render.renderer import Renderer, Scene, Section, Shading
 from levelloop.app.view.scene_builder import Scenery
 from levelloop.app.view.snapping import Catch, Snap
 from levelloop.app.view.stage import Stage
@@ -40,6 +41,7 @@ GAUGED_AT_ONCE = 100  # edges of a loop whose surface is smoothed within 50 ms
 RESTS_AFTER = 600  # milliseconds on an edge until its loop is gauged
 HELD = ("G", "Q", "Z")
 SOFT_STEPS = 8  # shades in which the soft range fades out
+FLIGHT = 150  # milliseconds from one straight direction to the next
 FAR_ENOUGH = 4  # pixels before a press becomes a drag
 
 
@@ -57,10 +59,11 @@ class Hands:
     """What all views share: what is selected for, how far picking reaches, the transform tool, the finding shown.
 
     soft: the parameters of the soft range that transforms begin with; empty where it is off; snaps: what catches a
-    drag; measuring: whether the distance between the last two picks is shown; keeps_selection: whether clicks leave the
-    selection as it is; axes, pivot: of the handle; tool: what the left button draws with, None where it selects;
-    repeats: the kind of element that Shift+click applies the running operation to, None where none runs; apply_again:
-    applies it.
+    drag; grid: mm between its places; box_rule: whether a box takes what lies inside or what it touches; flies: whether
+    the camera is seen going where commands put it; measuring: whether the distance between the last two picks is shown;
+    keeps_selection: whether clicks leave the selection as it is; axes, pivot: of the handle; tool: what the left button
+    draws with, None where it selects; repeats: the kind of element that Shift+click applies the running operation to,
+    None where none runs; apply_again: applies it; open_field: opens a field of the sentence with what was typed.
     """
 
     kind: Kind | Literal["parts"] = "faces"
@@ -72,6 +75,9 @@ class Hands:
     finding_step: int = 0
     soft: dict[str, Any] = field(default_factory=dict)
     snaps: set[Snap] = field(default_factory=set)
+    grid: float = 1.0
+    box_rule: BoxRule = "inside"
+    flies: bool = False
     measuring: bool = False
     keeps_selection: bool = False
     axes: HandleAxes = "world"
@@ -79,6 +85,7 @@ class Hands:
     tool: Tool | None = None
     repeats: Callable[[], Kind | None] = lambda: None
     apply_again: Callable[[Selection], None] = lambda selection: None
+    open_field: Callable[[str], bool] = lambda text: False
 
 
 @dataclass
@@ -86,7 +93,7 @@ class Look:
     """How one view shows the parts.
 
     shading: clay, silhouette (flat, to judge the contour) or valleys (hollows darker); inside: how back faces are
-    shown: tinted, plain or hidden; section: an axis and where along it, mm, what lies beyond is cut away.
+    shown: tinted, plain or hidden; section: what is cut away.
     """
 
     shading: Shading = "clay"
@@ -94,7 +101,7 @@ class Look:
     x_ray: bool = False
     wire: bool = True
     normals: bool = False
-    section: tuple[int, float] | None = None
+    section: Section | None = None
 
 
 class Viewport(QOpenGLWidget):
@@ -146,6 +153,13 @@ class Viewport(QOpenGLWidget):
         self._gauge_timer.setSingleShot(True)
         self._gauge_timer.setInterval(RESTS_AFTER)
         self._gauge_timer.timeout.connect(self._find_gauge)
+        self._passing: Callable[[float], None] = lambda share: None
+        self._flight = QVariantAnimation(self)
+        self._flight.setDuration(FLIGHT)
+        self._flight.setStartValue(0.0)
+        self._flight.setEndValue(1.0)
+        self._flight.setEasingCurve(QEasingCurve.Type.OutCubic)
+        self._flight.valueChanged.connect(lambda share: self._passing(share))
         stage.changed.connect(self._stage_changed)
 
     # What is shared with other views
@@ -216,6 +230,27 @@ class Viewport(QOpenGLWidget):
         self.camera.look(direction)
         self._moved()
 
+    def step(self, towards: Literal["left", "right", "up", "down"]) -> None:
+        """Looks from the next straight direction on a side."""
+        self.camera.step(towards)
+        self._moved()
+
+    def fly(self, change: Callable[[], object]) -> None:
+        """Lets the camera go in a moment to where a change puts it, so that the eye can follow."""
+        self._flight.stop()
+        start = copy(self.camera)
+        change()
+        end = self.camera
+        if not self.hands.flies or end.perspective != start.perspective:
+            return
+
+        def pass_by(share: float) -> None:
+            self.camera = start.between(end, share) if share < 1.0 else end
+            self._moved()
+
+        self._passing = pass_by
+        self._flight.start()
+
     def look_through(self, camera: NamedCamera) -> None:
         """Looks through a named camera."""
         self.camera.look_through(camera)
@@ -223,7 +258,7 @@ class Viewport(QOpenGLWidget):
 
     def toggle_perspective(self) -> None:
         """Changes between perspective and orthographic."""
-        self.camera.perspective = not self.camera.perspective
+        self.camera.perspective, self.camera.lent = not self.camera.perspective, False
         self._moved()
 
     def set_theme(self, theme: Theme) -> None:
@@ -245,6 +280,7 @@ class Viewport(QOpenGLWidget):
         """Frees what is on the GPU and stops what waits; the view is not drawn any more after that."""
         self._hover_timer.stop()
         self._gauge_timer.stop()
+        self._flight.stop()
         if self._renderer is not None:
             self.makeCurrent()
             self._renderer.release()
@@ -444,10 +480,17 @@ class Viewport(QOpenGLWidget):
         self._free = self.catch = None
         self.refresh()
 
+    def focusNextPrevChild(self, following: bool) -> bool:
+        # Tab opens a field of the sentence; F6 goes round the window.
+        return False
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.text().upper() in HELD and not event.isAutoRepeat() and not event.modifiers():
             self._held = event.text().upper()
             self.overlay.update()
+        elif event.key() == Qt.Key.Key_Tab:
+            # The widgets around would take it as a wish to walk on.
+            self.hands.open_field("")
         else:
             super().keyPressEvent(event)
 

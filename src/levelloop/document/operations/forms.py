@@ -72,7 +72,7 @@ FORMS: tuple[Operation, ...] = (
             *_WHERE,
         ),
         icon="plane",
-        group="Shape",
+        on_line={"nothing": 50},
     ),
     Operation(
         "add_box",
@@ -88,7 +88,7 @@ FORMS: tuple[Operation, ...] = (
             *_WHERE,
         ),
         icon="box",
-        group="Shape",
+        on_line={"nothing": 10},
     ),
     Operation(
         "add_cylinder",
@@ -107,8 +107,8 @@ FORMS: tuple[Operation, ...] = (
             *_WHERE,
         ),
         icon="cylinder",
-        group="Shape",
         advice=_advice,
+        on_line={"nothing": 20},
     ),
     Operation(
         "add_disc",
@@ -125,8 +125,8 @@ FORMS: tuple[Operation, ...] = (
             *_WHERE,
         ),
         icon="disc",
-        group="Shape",
         advice=_advice,
+        on_line={"nothing": 40},
     ),
     Operation(
         "add_quad_sphere",
@@ -142,7 +142,7 @@ FORMS: tuple[Operation, ...] = (
             *_WHERE,
         ),
         icon="quad_sphere",
-        group="Shape",
+        on_line={"nothing": 30},
     ),
     Operation(
         "add_cone",
@@ -162,6 +162,7 @@ FORMS: tuple[Operation, ...] = (
             *_WHERE,
         ),
         advice=_advice,
+        on_line={"nothing": 80},
     ),
     Operation(
         "add_tube",
@@ -180,6 +181,7 @@ FORMS: tuple[Operation, ...] = (
             *_WHERE,
         ),
         advice=_advice,
+        on_line={"nothing": 60},
     ),
     Operation(
         "add_torus",
@@ -197,6 +199,7 @@ FORMS: tuple[Operation, ...] = (
             *_WHERE,
         ),
         advice=_advice,
+        on_line={"nothing": 70},
     ),
     Operation(
         "add_sphere",
@@ -213,6 +216,7 @@ FORMS: tuple[Operation, ...] = (
             *_WHERE,
         ),
         advice=_advice,
+        on_line={"nothing": 90},
     ),
     Operation(
         "add_geodesic",
@@ -247,6 +251,7 @@ FORMS: tuple[Operation, ...] = (
         "Edges to be extruded, revolved or filled",
         "form",
         (Points("points", ((0.0, 0.0, 0.0), (20.0, 0.0, 0.0)), "Its points, with ; between"), *_WHERE),
+        on_line={"nothing": 100},
     ),
     Operation(
         "add_curve",

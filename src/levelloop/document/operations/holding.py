@@ -29,8 +29,8 @@ HOLDING: tuple[Operation, ...] = (
         ("edges",),
         shortcut="H",
         icon="hold",
-        group="Smooth",
         at_middle="local",
+        on_line={"edges": 80},
     ),
     Operation(
         "balance",
@@ -44,6 +44,7 @@ HOLDING: tuple[Operation, ...] = (
         ("edges",),
         moves_only=True,
         at_middle="local",
+        on_line={"edges": 130},
     ),
     Operation(
         "true_size",
@@ -66,5 +67,6 @@ HOLDING: tuple[Operation, ...] = (
         "The part becomes what it is smoothed to; creases and recipe will no longer update it",
         "parts",
         BAKE,
+        on_line={"parts": 140},
     ),
 )

@@ -119,8 +119,8 @@ MOVING: tuple[Operation, ...] = (
         moves_only=True,
         shortcut="M",
         icon="move",
-        group="Shape",
         handle="move",
+        on_line={"points": 10, "edges": 10, "faces": 10, "parts": 10},
     ),
     Operation(
         "rotate",
@@ -142,8 +142,8 @@ MOVING: tuple[Operation, ...] = (
         moves_only=True,
         shortcut="T",
         icon="rotate",
-        group="Shape",
         handle="rotate",
+        on_line={"points": 20, "edges": 20, "faces": 20, "parts": 20},
     ),
     Operation(
         "scale",
@@ -164,9 +164,9 @@ MOVING: tuple[Operation, ...] = (
         moves_only=True,
         shortcut="S",
         icon="scale",
-        group="Shape",
         at_middle="spanning",
         handle="scale",
+        on_line={"points": 30, "edges": 30, "faces": 30, "parts": 30},
     ),
     Operation(
         "move_along_normals",
@@ -232,6 +232,7 @@ MOVING: tuple[Operation, ...] = (
         ANY,
         or_all=True,
         moves_only=True,
+        on_line={"parts": 130},
     ),
     Operation(
         "slant",
@@ -265,6 +266,7 @@ MOVING: tuple[Operation, ...] = (
         ),
         ("edges",),
         moves_only=True,
+        on_line={"edges": 100},
     ),
     Operation(
         "nudge",
@@ -282,8 +284,9 @@ MOVING: tuple[Operation, ...] = (
         ),
         moves_only=True,
         drawn="path",
-        shortcut="J",
+        shortcut="Shift+N",
         tool="brush",
+        on_line={"nothing": 130},
     ),
     Operation(
         "make_round",
@@ -301,6 +304,7 @@ MOVING: tuple[Operation, ...] = (
         3,
         moves_only=True,
         at_middle="local",
+        on_line={"points": 110},
     ),
     Operation(
         "flatten",
@@ -314,6 +318,7 @@ MOVING: tuple[Operation, ...] = (
         ANY,
         moves_only=True,
         at_middle="spanning",
+        on_line={"points": 90, "edges": 180, "faces": 180},
     ),
     Operation(
         "straighten",
@@ -358,6 +363,7 @@ MOVING: tuple[Operation, ...] = (
         or_all=True,
         moves_only=True,
         at_middle="local",
+        on_line={"points": 100},
     ),
     Operation(
         "match_loop",

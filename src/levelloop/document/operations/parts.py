@@ -37,7 +37,7 @@ from levelloop.document.part_edits import (
     remove_part,
 )
 from levelloop.document.registry import Operation
-from levelloop.document.scripting.units import parse_length
+from levelloop.document.scripting.units import MILLIMETRES, parse_length
 
 
 def _rename(part: Part, name: str) -> Part:
@@ -96,6 +96,7 @@ PARTS: tuple[Operation, ...] = (
         "Takes a part out of the document; the active one where none is named",
         "parts",
         (OfPart("part", None, "Which part", optional=True),),
+        on_line={"parts": 150},
     ),
     Operation(
         "set_value",
@@ -107,6 +108,16 @@ PARTS: tuple[Operation, ...] = (
         "document",
         (Text("name", "", "Its name"), Expression("value", "0 mm")),
         waits=True,
+    ),
+    Operation(
+        "set_unit",
+        "Unit",
+        "Edit",
+        lambda document, unit: replace(document, unit=unit),
+        "Count in {unit}",
+        "What numbers without a unit count in",
+        "document",
+        (Choice("unit", "mm", "Of numbers without one", words=tuple(MILLIMETRES)),),
     ),
     Operation(
         "combine",
@@ -121,6 +132,7 @@ PARTS: tuple[Operation, ...] = (
             Length("weld", None, "Points nearer than that become one", optional=True, low=0, step=0.01),
             Text("name", "", "The name of what they become"),
         ),
+        on_line={"parts": 120},
     ),
     Operation(
         "detach",
@@ -134,6 +146,7 @@ PARTS: tuple[Operation, ...] = (
             Choice("by", "selection", "What goes together", words=("selection", "connected", "material")),
             Text("name", "", "The new part's name"),
         ),
+        on_line={"faces": 120},
     ),
     Operation(
         "duplicate",
@@ -147,6 +160,7 @@ PARTS: tuple[Operation, ...] = (
             Toggle("new_part", True, "Where the copy goes", on="as a new part", off="within the part"),
             Text("name", "", "The copy's name"),
         ),
+        on_line={"parts": 40},
     ),
     Operation(
         "boolean",
@@ -163,6 +177,7 @@ PARTS: tuple[Operation, ...] = (
             Toggle("keep_other", False, "What becomes of the other part", on="keeping it", off="using it up"),
         ),
         waits=True,
+        on_line={"parts": 110},
     ),
     Operation(
         "clip",
@@ -192,6 +207,7 @@ PARTS: tuple[Operation, ...] = (
         "A part that shares this one's cage and has its own place",
         "parts",
         (Text("name", "", "Its name"),),
+        on_line={"parts": 50},
     ),
     Operation(
         "attach",

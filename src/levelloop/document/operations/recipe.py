@@ -228,6 +228,7 @@ def _operation(kind: StepKind) -> Operation:
         "parts",
         (*kind.parameters, _CHANGED),
         begins_with=kind.begins_with,
+        on_line=kind.on_line,
     )
 
 

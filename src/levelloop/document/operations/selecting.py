@@ -91,8 +91,7 @@ SELECTING: tuple[Operation, ...] = (
         "selection",
         (),
         ANY,
-        shortcut="+",
-        more_keys=("=",),
+        shortcut="Shift+Up",
     ),
     Operation(
         "shrink",
@@ -104,7 +103,7 @@ SELECTING: tuple[Operation, ...] = (
         "selection",
         (),
         ANY,
-        shortcut="-",
+        shortcut="Shift+Down",
     ),
     Operation(
         "select_connected",
@@ -195,6 +194,7 @@ SELECTING: tuple[Operation, ...] = (
         "What is not selected",
         "selection",
         (),
+        shortcut="Ctrl+I",
     ),
     Operation(
         "keep_set",
@@ -233,6 +233,7 @@ SELECTING: tuple[Operation, ...] = (
         ),
         anew=True,
         waits=True,
+        on_line={"nothing": 150},
     ),
     Operation(
         "convert",

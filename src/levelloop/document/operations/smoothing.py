@@ -47,7 +47,7 @@ SMOOTHING: tuple[Operation, ...] = (
         ("edges", "faces"),
         shortcut="K",
         icon="crease",
-        group="Smooth",
+        on_line={"edges": 70, "faces": 110},
     ),
     Operation(
         "sharpen_points",
@@ -60,7 +60,7 @@ SMOOTHING: tuple[Operation, ...] = (
         (Number("weight", 10.0, "0 smooth to 10, which never fades", low=0, high=10),),
         ("points",),
         icon="sharpen",
-        group="Smooth",
+        on_line={"points": 80},
     ),
     Operation(
         "seam",
@@ -72,6 +72,7 @@ SMOOTHING: tuple[Operation, ...] = (
         "cage",
         (Toggle("on", True, "Whether they are seams", on="seams", off="no seams"),),
         ("edges",),
+        on_line={"edges": 170},
     ),
     Operation(
         "shade",

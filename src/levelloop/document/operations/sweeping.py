@@ -102,8 +102,8 @@ SWEEPING: tuple[Operation, ...] = (
         ANY,
         in_turn=True,
         icon="revolve",
-        group="Build",
         at_middle="making",
+        on_line={"faces": 150},
     ),
     Operation(
         "helix",
@@ -152,9 +152,9 @@ SWEEPING: tuple[Operation, ...] = (
         ("faces", "edges"),
         or_all=True,
         icon="array",
-        group="Build",
         at_middle="making",
         begins_with={"move": (20.0, 0.0, 0.0)},
+        on_line={"faces": 160},
     ),
     Operation(
         "mirror_across",
@@ -172,7 +172,7 @@ SWEEPING: tuple[Operation, ...] = (
         ("faces", "edges"),
         or_all=True,
         icon="mirror",
-        group="Build",
+        on_line={"faces": 170},
     ),
     Operation(
         "thicken",
@@ -187,8 +187,8 @@ SWEEPING: tuple[Operation, ...] = (
         ("faces",),
         or_all=True,
         icon="thicken",
-        group="Build",
         at_middle="local",
+        on_line={"faces": 80},
     ),
     Operation(
         "groove",
@@ -204,6 +204,7 @@ SWEEPING: tuple[Operation, ...] = (
         ),
         ("edges",),
         at_middle="local",
+        on_line={"edges": 160},
     ),
     Operation(
         "split_ring",
@@ -218,7 +219,7 @@ SWEEPING: tuple[Operation, ...] = (
         2,
         shortcut="D",
         icon="split_ring",
-        group="Cut",
+        on_line={"edges": 110},
     ),
     Operation(
         "cut",
@@ -244,11 +245,11 @@ SWEEPING: tuple[Operation, ...] = (
         ),
         shortcut="C",
         icon="cut",
-        group="Cut",
         drawn="path",
         mirrored=_mirrored_cut,
         at_middle="drawn",
         tool="knife",
+        on_line={"nothing": 120},
     ),
     Operation(
         "lay_strip",
@@ -269,6 +270,7 @@ SWEEPING: tuple[Operation, ...] = (
         mirrored=_mirrored_strip,
         at_middle="making",
         tool="strip",
+        on_line={"nothing": 140},
     ),
     Operation(
         "slice",
@@ -287,9 +289,9 @@ SWEEPING: tuple[Operation, ...] = (
         ANY,
         or_all=True,
         icon="slice",
-        group="Cut",
         at_middle="local",
         tool="plane seen on edge",
+        on_line={"faces": 90},
     ),
     Operation(
         "subdivide",
@@ -306,6 +308,7 @@ SWEEPING: tuple[Operation, ...] = (
         ("faces",),
         or_all=True,
         at_middle="local",
+        on_line={"faces": 130},
     ),
     Operation(
         "take_out_flats",
@@ -336,8 +339,8 @@ SWEEPING: tuple[Operation, ...] = (
         2,
         in_turn=True,
         icon="weave",
-        group="Join",
         at_middle="closing",
+        on_line={"edges": 150},
     ),
     Operation(
         "bridge",
@@ -355,8 +358,8 @@ SWEEPING: tuple[Operation, ...] = (
         ("faces", "edges"),
         in_turn=True,
         icon="bridge",
-        group="Join",
         at_middle="closing",
+        on_line={"edges": 60, "faces": 60},
     ),
     Operation(
         "swing_edge",

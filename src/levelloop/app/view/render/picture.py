@@ -23,10 +23,12 @@ from levelloop.core.mesh.faces import (
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import Kind
 from levelloop.core.mesh.topology import Topology
-from levelloop.core.recipe.chain import Built, Stop, build
+from levelloop.core.recipe.chain import Built, build
+from levelloop.core.recipe.chain import Stop as Made
 from levelloop.document.document import Part
 
 Singles = NDArray[np.float32]
+Stop = int | str  # of the level rail: 0 … 6, or "limit"
 
 # Level shown where a part's level is the limit: dense enough to hide the facets.
 LIMIT_SHOWN_AT = 3
@@ -38,11 +40,11 @@ FAR = 20.0  # times its own size: farther from the middle it is drawn from, sing
 class Picture:
     """A part at the level and the step of its recipe that it is shown at; places in the world.
 
-    until: how many of its steps are shown, None for all. places: (n', 3) shown points. vertices: (v, 6) place and
-    normal; indices: (t, 3); triangle_face: (t,) the cage face of each triangle, −1 for what only the recipe made.
-    points: (n,) the shown point of each cage point; chains: (e, c) those along each cage edge. middle: (3,) the place
-    that everything in single precision is relative to, so that parts far from the origin are as sharp. is_quick: made
-    while something was dragged.
+    until: how many of its steps are shown, None for all. on_limit: its points are on the limit surface. places: (n', 3)
+    shown points. vertices: (v, 6) place and normal; indices: (t, 3); triangle_face: (t,) the cage face of each
+    triangle, −1 for what only the recipe made. points: (n,) the shown point of each cage point; chains: (e, c) those
+    along each cage edge. middle: (3,) the place that everything in single precision is relative to, so that parts far
+    from the origin are as sharp. is_quick: made while something was dragged.
     """
 
     part: Part
@@ -57,6 +59,7 @@ class Picture:
     chains: Integers
     middle: Floats
     is_quick: bool = False
+    on_limit: bool = False
 
     @property
     def n_shown_faces(self) -> int:
@@ -168,11 +171,17 @@ class Picture:
         return self.places if self.part.steps else self.cage_places
 
 
-def shown_level(part: Part, smooth: bool) -> int:
-    """The level a part is shown at."""
+def output_stop(part: Part) -> Stop:
+    """The stop of the level rail that a part is given out at."""
+    return "limit" if part.limit else part.level
+
+
+def shown_level(part: Part, smooth: bool, stop: Stop | None = None) -> int:
+    """The level a part is shown at; stop: of the rail, None for that of its output."""
+    wanted = output_stop(part) if stop is None else stop
     if not smooth:
         return 0
-    return max(part.level, LIMIT_SHOWN_AT) if part.limit else part.level
+    return wanted if isinstance(wanted, int) else max(part.level, LIMIT_SHOWN_AT)
 
 
 def make_picture(
@@ -182,13 +191,16 @@ def make_picture(
     level: int | None = None,
     until: int | None = None,
     quick: bool = False,
+    on_limit: bool | None = None,
 ) -> Picture:
     """The picture of a part, at its own level or another, from what the old one was built of where that still fits.
 
-    until: how many of its steps are shown, None for all; quick: while something is dragged.
+    until: how many of its steps are shown, None for all; quick: while something is dragged; on_limit: None as the part
+    is given out.
     """
     level = shown_level(part, smooth) if level is None else level
-    built = build(part.mesh, part.links(level, part.limit and level > 0, until), old.built if old is not None else None)
+    limit = (part.limit if on_limit is None else on_limit) and level > 0
+    built = build(part.mesh, part.links(level, limit, until), old.built if old is not None else None)
     places = built.points
     turned = None
     if not part.in_place:
@@ -217,7 +229,7 @@ def make_picture(
         chains[gone] = own[part.mesh.topology.edges[gone, 1:]]
         chains[gone, 0] = own[part.mesh.topology.edges[gone, 0]]
     owner = np.where(trace.own_faces, trace.source.faces, -1)[face]
-    return Picture(part, level, until, built, places, vertices, indices, owner, points, chains, middle, quick)
+    return Picture(part, level, until, built, places, vertices, indices, owner, points, chains, middle, quick, limit)
 
 
 # Helpers
@@ -237,7 +249,7 @@ def _middle(places: Floats, old: Picture | None) -> Floats:
     return np.asarray(centre)
 
 
-def _smooth_surface(stop: Stop, places: Floats, turned: Floats | None, old: Picture | None) -> Triangles:
+def _smooth_surface(stop: Made, places: Floats, turned: Floats | None, old: Picture | None) -> Triangles:
     """A smooth surface with the normals of its limit; old: one whose triangles stay."""
     surface = stop.surface
     assert surface is not None

@@ -20,6 +20,8 @@ from levelloop.core.arrays import Floats
 
 SAMPLES = 4  # in each pixel, for smooth outlines
 Colour = tuple[float, float, float, float]
+# An axis, where along it in mm, and which side of that is cut away: 1 what lies beyond, −1 what lies before.
+Section = tuple[int, float, float]
 Shading = Literal["clay", "silhouette", "valleys"]
 SHADINGS: tuple[Shading, ...] = ("clay", "silhouette", "valleys")
 
@@ -108,7 +110,7 @@ class Scene:
     images: list[Standing] = field(default_factory=list)
     shading: Shading = "clay"
     hide_inside: bool = False
-    section: tuple[int, float] | None = None
+    section: Section | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -217,7 +219,7 @@ class Renderer:
         camera: Camera,
         width: int,
         height: int,
-        section: tuple[int, float] | None = None,
+        section: Section | None = None,
     ) -> WhatIsWhere:
         """Which face is at each pixel, numbered over all pictures in turn, and how deep."""
         context = self._context
@@ -312,7 +314,7 @@ class Renderer:
         self._context.enable(moderngl.DEPTH_TEST)
 
     def _from_middle(
-        self, program: str, to_clip: Floats, middle: Floats, section: tuple[int, float] | None, slack: float = 0.0
+        self, program: str, to_clip: Floats, middle: Floats, section: Section | None, slack: float = 0.0
     ) -> None:
         """Says to a program what its places are relative to."""
         self._set(program, world_to_clip=_from(to_clip, middle), section=_section(section, middle, slack))
@@ -407,13 +409,14 @@ def _from(matrix: Floats, middle: Floats) -> Floats:
     return result
 
 
-def _section(section: tuple[int, float] | None, middle: Floats, slack: float = 0.0) -> Colour:
+def _section(section: Section | None, middle: Floats, slack: float = 0.0) -> Colour:
     """The plane beyond which nothing is drawn, as a normal and a distance from a middle."""
     if section is None:
         return (0.0, 0.0, 0.0, 1.0)
     normal = [0.0, 0.0, 0.0]
-    normal[section[0]] = 1.0
-    return (normal[0], normal[1], normal[2], section[1] - float(middle[section[0]]) + slack)
+    axis, at, side = section
+    normal[axis] = side
+    return (normal[0], normal[1], normal[2], side * (at - float(middle[axis])) + slack)
 
 
 def numbered(pictures: list[Picture], number: int) -> tuple[Picture, int] | None:
