@@ -115,6 +115,8 @@ def closed_cage(request: pytest.FixtureRequest) -> Mesh:
 @pytest.fixture(autouse=True)
 def own_settings(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "settings"))
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
     yield
 
 

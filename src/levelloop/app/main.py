@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import os
 import signal
 import sys
@@ -18,6 +19,7 @@ from levelloop.app.view.viewport import surface_format
 from levelloop.app.window import Window
 from levelloop.core.errors import LevelLoopError
 from levelloop.document.session import Session
+from levelloop.files.journal import Journal
 from levelloop.files.log import keep_log
 
 
@@ -54,7 +56,7 @@ def open_window(file: Path | None, demo: bool) -> int:
     keep_log()
     app = application()
     _need_opengl()
-    window = Window(session)
+    window = Window(session, Journal(failed=logging.getLogger("levelloop").warning))
     catch_defects(window.tell)
     window.resize(1280, 800)
     if demo:

@@ -150,8 +150,14 @@ def style_sheet(theme: Theme) -> str:
     #strip {{ background: {theme.paper}; border-top: 1px solid {theme.line}; }}
     #popover {{ background: {theme.panel}; border: 1px solid {theme.line}; }}
     QSplitter#middle::handle, QSplitter#side::handle {{ background: {theme.line}; }}
-    #heading {{ color: {theme.quiet}; }}
+    #heading {{ color: {theme.ink}; }}
+    #findings, #detail {{ background: {theme.panel}; }}
+    #finding {{ background: transparent; border-radius: 4px; }}
+    #finding:hover {{ background: {theme.under}; }}
+    #finding[chosen="true"] {{ background: {theme.chosen}; }}
     #answers {{ background: {theme.panel}; border: 1px solid {theme.line}; padding: 4px; }}
+    #card {{ background: {theme.panel}; border: 1px solid {theme.line}; border-radius: 8px; }}
+    #lesson {{ background: {theme.chosen}; border-bottom: 1px solid {theme.line}; }}
     #quiet {{ color: {theme.quiet}; }}
     QToolButton {{ border: none; border-radius: 5px; padding: 3px 4px; background: transparent; }}
     QToolButton:hover {{ background: {theme.under}; }}

@@ -18,6 +18,7 @@ from levelloop.app.commands.part import PartCommands
 from levelloop.app.commands.recipe import RecipeCommands
 from levelloop.app.commands.reviewing import Reviewing
 from levelloop.app.commands.signs import signs
+from levelloop.app.commands.starting import Starting
 from levelloop.app.commands.table import NO_PART
 from levelloop.app.commands.view import ViewCommands
 from levelloop.app.defects import told_defect
@@ -26,9 +27,9 @@ from levelloop.app.panels.build_line import BuildLine, Stop
 from levelloop.app.panels.history import HistoryPopover
 from levelloop.app.panels.messages import MessageLog
 from levelloop.app.panels.panel import Panel
-from levelloop.app.panels.panels import ReviewPanel
 from levelloop.app.panels.parts import PartsPanel
 from levelloop.app.panels.readout import readout, shortly, strays, without
+from levelloop.app.panels.review import ReviewPanel
 from levelloop.app.panels.sentence_bar import SentenceBar
 from levelloop.app.panels.state_strip import StateStrip
 from levelloop.app.panels.tool_line import ToolLine
@@ -43,6 +44,7 @@ from levelloop.document.operations import REGISTRY
 from levelloop.document.registry import Operation
 from levelloop.document.running import State, why_not
 from levelloop.document.session import Session
+from levelloop.files.journal import Journal
 
 TAP = 250  # milliseconds; a longer press of Space is a peek
 OPENS_A_FIELD = "0123456789-.(=+"  # what is typed with no field in use goes into the first one of an open sentence
@@ -52,7 +54,7 @@ REPEAT = 40  # milliseconds within which a key that comes down again was never l
 class Window(QMainWindow):
     """The main window."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, journal: Journal | None = None) -> None:
         super().__init__()
         self.session: Session = session
         self.theme = BENCH
@@ -63,11 +65,11 @@ class Window(QMainWindow):
         self._later = Later(self)
         self.stage = Stage(session)
         self.panes: Panes = Panes(session, self.stage, self.theme)
-        self.sentence = SentenceBar(session)
+        self.sentence: SentenceBar = SentenceBar(session)
         self.tools = ToolLine(session, lambda: self.view.kind, self._reason, self._running)
-        self.parts = PartsPanel(session, self.theme)
+        self.parts = PartsPanel(session, self.stage, self.theme)
         self.history = HistoryPopover(session, self.theme, self)
-        self.review: ReviewPanel = ReviewPanel(self.theme)
+        self.review: ReviewPanel = ReviewPanel(session, self.theme)
         self.line: BuildLine = BuildLine(session, self.stage, self.theme)
         self.commands: list[Command] = []
         self._last_used: dict[str, dict[str, Any]] = {}
@@ -86,6 +88,7 @@ class Window(QMainWindow):
             self.strip,
         )
         self._space_down = False
+        self.starting: Starting = Starting(self, journal)
         self._build_layout()
         head = QWidget(self)
         head.setObjectName("window")
@@ -145,9 +148,11 @@ class Window(QMainWindow):
         """Begins an operation as its menu entry, tool or key does."""
         operation = REGISTRY[key]
         document, selected = self.session.document, self.session.selection
-        if document.parts and len(selected) > 1 and selected.kind in operation.instead:
-            operation = REGISTRY[operation.instead[selected.kind]]
-        take = self.on_view.tools.get(operation.tool) or self.on_recipe.tools.get(operation.tool)
+        if document.parts and self.view.kind == "parts":
+            operation = REGISTRY[operation.instead.get("parts", key)]
+        elif document.parts and len(selected) > 1:
+            operation = REGISTRY[operation.instead.get(selected.kind, key)]
+        take = self._take_of(operation)
         if take is not None and operation.acts_on != "cage":
             take(operation)
             return
@@ -182,6 +187,11 @@ class Window(QMainWindow):
             self.view.setFocus()
         self.tools.refresh()
         self.panes.refresh()
+
+    def _take_of(self, operation: Operation) -> Callable[[Operation], None] | None:
+        """How an operation's pointer tool, or its question, is begun; None where it has none."""
+        tables = (self.on_view.tools, self.on_parts.tools, self.on_recipe.tools)
+        return next((table[operation.tool] for table in tables if operation.tool in table), None)
 
     def _reason(self, operation: Operation) -> str:
         """Why a tool of the tool line does not fit now, worked out without looking at the mesh where that will do."""
@@ -278,6 +288,7 @@ class Window(QMainWindow):
         self.session.changed.disconnect(self._changed)
         self.session = session
         session.runs, session.works = self.runner.run_job, self.runner.run
+        self.starting.forget()
         self.stage.forget()
         self.panes.set_session(session)
         self.stage.session = session
@@ -318,6 +329,7 @@ class Window(QMainWindow):
         self.stage.close()
         self._later.forget()
         self.sentence.messages.fade()
+        self.starting.close()
         self.panes.release()
         event.accept()
 
@@ -376,6 +388,7 @@ class Window(QMainWindow):
         column.setSpacing(0)
         column.addWidget(self.tools)
         column.addWidget(self.sentence)
+        column.addWidget(self.starting.lesson)
         middle = QSplitter(Qt.Orientation.Horizontal)
         middle.setObjectName("middle")
         middle.setChildrenCollapsible(False)
@@ -436,6 +449,7 @@ class Window(QMainWindow):
             self.on_recipe.follow(old.document, new.document)
             self.stage.refresh()
             self.reviewing.soon()
+            self.starting.keep_safe()
             operation = REGISTRY[new.key] if new.key else None
             if operation and new.parameters is not old.parameters and operation.acts_on == "cage":
                 self._last_used[new.key] = {} if operation.handle else dict(new.parameters)
@@ -449,6 +463,7 @@ class Window(QMainWindow):
     def _refresh_all(self) -> None:
         for panel in self.panels:
             panel.refresh()
+        self.starting.refresh()
         self._refresh_readout()
         self.refresh_title()
         self.panes.refresh()

@@ -35,7 +35,7 @@ class Operation:
     In the window: begins_with: values where its own defaults would show nothing; waits: it needs a word or a number
     first; handle: the handle it is dragged by in the view; tool: the pointer tool, or the question, by which it comes
     to its values, or to its elements where none are selected; more_keys: besides the shortcut; instead: the operation
-    that is meant where elements of these kinds are selected, two and more.
+    that is meant where elements of these kinds are selected, two and more, or whole parts.
     on_line: the tool lines that offer it, and its place there: the line for each kind that may be selected, "nothing"
     where nothing is.
     at_middle: what it does at the planes of a mirror step. "local": looks at what lies beside, so it is run on the
@@ -72,7 +72,7 @@ class Operation:
     handle: Handle = ""
     tool: str = ""
     more_keys: tuple[str, ...] = ()
-    instead: Mapping[Kind, str] = field(default_factory=dict)
+    instead: Mapping[Line, str] = field(default_factory=dict)
     advice: Callable[[Mapping[str, Any]], str] | None = None
     mirrored: Callable[[Mesh, dict[str, Any], Integers, Floats], dict[str, Any] | None] | None = None
 
@@ -196,10 +196,10 @@ class Registry:
         offered = [operation for operation in self._operations.values() if line in operation.on_line]
         return tuple(sorted(offered, key=lambda operation: operation.on_line[line]))
 
-    def key_of(self, operation: Operation, kind: str) -> str:
+    def key_of(self, operation: Operation, kind: Line) -> str:
         """The key that begins an operation where elements of a kind are selected; empty for none."""
         others = (other for other in self._operations.values() if other.shortcut)
-        instead = next((other for other in others if other.instead.get(kind) == operation.key), None)  # type: ignore[call-overload]
+        instead = next((other for other in others if other.instead.get(kind) == operation.key), None)
         return operation.shortcut or (instead.shortcut if instead else "")
 
     def all(self) -> tuple[Operation, ...]:

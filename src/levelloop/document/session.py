@@ -80,6 +80,13 @@ class Session(TypedDo):
         target = Path(path)
         return cls(read_document(target), target if is_document(target) else None)
 
+    @classmethod
+    def rescued(cls, document: Document, path: Path | None) -> Self:
+        """A document that was never saved as it is. path: the file that it had, which may hold something older."""
+        session = cls(document, path)
+        session._saved = None
+        return session
+
     # What is there
 
     @property

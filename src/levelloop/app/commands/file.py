@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from levelloop.app.commands.file_dialogs import file_to_open, file_to_write, may_discard, may_replace
+from levelloop.app.commands.recent import remember
 from levelloop.core.words import counted
 from levelloop.document.session import Session
 from levelloop.files import DOCUMENT_WRITERS, MESH_WRITERS, Named, notes_on, notes_on_meshes, outputs_for, write_meshes
@@ -37,6 +38,7 @@ class FileCommands:
             return False
         session = opened[0]
         self.window.adopt(session)
+        remember(path)
         parts = session.document.parts
         all_triangles = any(part.mesh.n_faces > 1 and (part.mesh.topology.face_sizes == 3).all() for part in parts)
         offer = " It is all triangles: Build › To quads joins them in pairs." if all_triangles else ""
@@ -67,6 +69,8 @@ class FileCommands:
 
         self.window.attempt(save)
         if done:
+            self.window.starting.forget()
+            remember(path, self.window.view.grab())
             self.window.tell(" ".join((f"Saved {path.name}.", *notes_on(self.window.session.document))))
         self.window.refresh_title()
         return done

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QMenu
 
 from levelloop.document.document import COLOURS, Part
 from levelloop.document.part_edits import copied, paste
+from levelloop.document.registry import Operation
 
 if TYPE_CHECKING:
     from levelloop.app.window import Window
@@ -24,6 +25,8 @@ class PartCommands:
     def __init__(self, window: Window) -> None:
         self.window = window
         self._copied: Part | None = None
+        # By the names that operations give their questions.
+        self.tools: dict[str, Callable[[Operation], None]] = {"parts out": lambda _: self.remove_part()}
 
     def hide(self, rest: bool) -> None:
         """Hides what is selected, or the rest: elements, or parts; with nothing selected shows all."""
@@ -81,8 +84,17 @@ class PartCommands:
             self.window.session.apply(replace(document, parts=parts), "Show all parts")
 
     def remove_part(self) -> None:
-        """Takes the active part out of the document."""
-        self.window.attempt(lambda: self.window.session.do("remove_part"))
+        """Takes the parts that are chosen out of the document."""
+        session = self.window.session
+        chosen = session.state.parts_chosen
+        if len(chosen) < 2:
+            self.window.attempt(lambda: session.do("remove_part"))
+            return
+        document = session.document
+        for part in chosen:
+            document = document.without(part.id)
+        kept = {part.id: session.state.selection(part.id) for part in document.parts}
+        session.apply(document, f"Remove {len(chosen)} parts", kept)
 
     def menu(self, place: QPoint) -> None:
         """The menu of the active part, at a place on the screen."""
@@ -124,7 +136,12 @@ class PartCommands:
         self.window.view.frame()
 
     def _set_part(self, **looks: Any) -> None:
-        self.window.attempt(lambda: self.window.session.do("set_part", **looks))
+        session = self.window.session
+        count = len(session.state.parts_chosen)
+        if count > 1:
+            self.window.attempt(lambda: session.edit_chosen(f"Change {count} parts", **looks))
+        else:
+            self.window.attempt(lambda: session.do("set_part", **looks))
 
     def _move_part(self, by: int) -> None:
         """Moves the active part up or down in the list."""

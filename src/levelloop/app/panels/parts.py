@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtCore import QItemSelectionModel, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QDropEvent, QKeyEvent, QMouseEvent, QPainter, QPixmap
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -20,8 +21,9 @@ from PySide6.QtWidgets import (
 )
 
 from levelloop.app.icons import icon
-from levelloop.app.panels.panels import heading, quiet_list
+from levelloop.app.panels.pieces import heading, quiet_list
 from levelloop.app.theme import Theme, plain_label, text_font
+from levelloop.app.view.stage import Stage
 from levelloop.core.errors import LevelLoopError
 from levelloop.document.document import Part
 from levelloop.document.part_edits import grouped, in_group, moved_in_list, rename_group, show_group
@@ -29,7 +31,8 @@ from levelloop.document.session import Session
 
 # What of a part its row shows.
 SHOWN = ("id", "name", "colour", "visible", "group", "locked", "helper", "shared", "attached")
-INDENT = 14  # pixels for each group a row is in
+INDENT = 16  # pixels for each group a row is in
+ROW = 26
 
 
 @dataclass(frozen=True)
@@ -87,7 +90,7 @@ class Name(QLineEdit):
 
 
 class PartRow(QWidget):
-    """One part: colour, name (double-click renames), shown or hidden."""
+    """One part: shown, smooth, locked, colour, name (double-click renames), faces of its cage."""
 
     def __init__(self, panel: PartsPanel, part: Part, depth: int = 0) -> None:
         super().__init__(panel.list)
@@ -95,12 +98,17 @@ class PartRow(QWidget):
         self._panel, self.part = panel, part
         theme = panel.theme
         row = QHBoxLayout(self)
-        row.setContentsMargins(6 + INDENT * depth, 1, 4, 1)
-        row.setSpacing(7)
-        self.eye = _tool(self, "Hide" if part.visible else "Show")
-        self.eye.setIcon(icon("shown" if part.visible else "hidden", theme.ink, theme.selection))
-        self.eye.setIconSize(QSize(15, 15))
-        self.eye.clicked.connect(self._toggle)
+        row.setContentsMargins(4 + INDENT * depth, 0, 4, 0)
+        row.setSpacing(3)
+        smooth = panel.stage.is_smooth(part)
+        self.eye = _switch(self, theme, "shown" if part.visible else "hidden", "Hide" if part.visible else "Show")
+        self.eye.clicked.connect(lambda: self._set(visible=not self.part.visible))
+        self.smooth = _switch(
+            self, theme, "smooth" if smooth else "cage", "Show its cage" if smooth else "Show it smooth"
+        )
+        self.smooth.clicked.connect(lambda: panel.show_smooth(self.part, not smooth))
+        self.lock = _switch(self, theme, "locked" if part.locked else "free", "Unlock" if part.locked else "Lock")
+        self.lock.clicked.connect(lambda: self._set(locked=not self.part.locked))
         chip = QLabel(self)
         chip.setPixmap(_chip(part.colour))
         self.name = Name(part.name, self)
@@ -109,11 +117,13 @@ class PartRow(QWidget):
         count.setObjectName("quiet")
         count.setFont(text_font(8.5))
         count.setToolTip("Faces of the cage")
-        row.addWidget(self.eye)
+        for switch in (self.eye, self.smooth, self.lock):
+            row.addWidget(switch)
+        row.addSpacing(3)
         row.addWidget(chip)
+        row.addSpacing(4)
         row.addWidget(self.name, 1)
         words = [
-            "locked" if part.locked else "",
             "helper" if part.helper else "",
             "instance" if part.shared else "",
             "attached" if part.attached else "",
@@ -140,12 +150,15 @@ class PartRow(QWidget):
         elif text != self.part.name:
             self._set(name=text)
 
-    def _toggle(self) -> None:
-        self._set(visible=not self.part.visible)
-
     def _set(self, **looks: Any) -> None:
+        """Changes the part's looks; what is switched on one of several chosen parts is switched on all."""
+        session = self._panel.session
+        chosen = session.state.parts_chosen
         try:
-            self._panel.session.do("set_part", part=self.part.name, **looks)
+            if len(chosen) > 1 and "name" not in looks and self.part.id in {part.id for part in chosen}:
+                session.edit_chosen(_told(looks, len(chosen)), **looks)
+            else:
+                session.do("set_part", part=self.part.name, **looks)
         except LevelLoopError as error:
             self.name.setText(self.part.name)
             self._panel.told.emit(str(error))
@@ -160,15 +173,15 @@ class GroupRow(QWidget):
         super().__init__(panel.list)
         self.group = group
         row = QHBoxLayout(self)
-        row.setContentsMargins(6 + INDENT * depth, 1, 4, 1)
-        row.setSpacing(5)
+        row.setContentsMargins(4 + INDENT * depth, 0, 4, 0)
+        row.setSpacing(3)
         self.fold = _tool(self, "Open" if folded else "Fold")
         self.fold.setText("▸" if folded else "▾")
         self.fold.clicked.connect(lambda: panel.fold(group))
         shown = any(part.visible for part in parts)
-        self.eye = _tool(self, "Hide the group" if shown else "Show the group")
-        self.eye.setIcon(icon("shown" if shown else "hidden", panel.theme.ink, panel.theme.selection))
-        self.eye.setIconSize(QSize(15, 15))
+        self.eye = _switch(
+            self, panel.theme, "shown" if shown else "hidden", "Hide the group" if shown else "Show the group"
+        )
         self.eye.clicked.connect(lambda: panel.show_group(group, not shown))
         self.name = Name(group.split("/")[-1], self)
         self.name.setFont(text_font(9.5, text_font().Weight.DemiBold))
@@ -211,13 +224,13 @@ class PartsPanel(QWidget):
     told = Signal(str)
     asked_menu = Signal(object)
 
-    def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, stage: Stage, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.session, self.theme = session, theme
+        self.session, self.stage, self.theme = session, stage, theme
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 10, 10, 6)
         column.setSpacing(4)
-        column.addWidget(heading("PARTS", self))
+        column.addWidget(heading("Parts", self))
         self.list = PartList(self)
         quiet_list(self, self.list)
         self.list.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
@@ -226,7 +239,10 @@ class PartsPanel(QWidget):
         self._folded: set[str] = set()
         self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.list.customContextMenuRequested.connect(lambda place: self.asked_menu.emit(self.list.mapToGlobal(place)))
-        self.list.currentRowChanged.connect(self._chosen)
+        self.list.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.list.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.list.setAccessibleName("Parts")
+        self.list.itemSelectionChanged.connect(self._choose)
         column.addWidget(self.list)
         self._shown: tuple[object, ...] = ()
         self.refresh()
@@ -246,19 +262,27 @@ class PartsPanel(QWidget):
         document = self.session.document
         shown = (
             tuple(sorted(self._folded)),
-            *((part.mesh.n_faces, *(getattr(part, name) for name in SHOWN)) for part in document.parts),
+            *(
+                (part.mesh.n_faces, self.stage.is_smooth(part), *(getattr(part, name) for name in SHOWN))
+                for part in document.parts
+            ),
         )
         self.list.blockSignals(True)
         if shown != self._shown:
             self._shown = shown
             self._rebuild()
         here = {part.id: part for part in document.parts}
+        chosen = {part.id for part in self.session.state.parts_chosen}
         for number, row in enumerate(self.rows):
             widget = self.list.itemWidget(self.list.item(number))
             if row.part is not None and isinstance(widget, PartRow):
                 widget.part = here[row.part.id]
-            if row.part is not None and row.part.id == document.active:
-                self.list.setCurrentRow(number)
+            if row.part is None:
+                continue
+            item = self.list.item(number)
+            item.setSelected(row.part.id in chosen)
+            if row.part.id == document.active:
+                self.list.setCurrentItem(item, QItemSelectionModel.SelectionFlag.NoUpdate)
         self.list.blockSignals(False)
 
     def row_of(self, part_id: str) -> int:
@@ -300,7 +324,14 @@ class PartsPanel(QWidget):
             before = None if onto else first[0].id
         else:
             group = there.group
-        names = [moved.part.id] if moved.part else [part.id for part in in_group(self.session.document, moved.group)]
+        chosen = [part.id for part in self.session.state.parts_chosen]
+        names = (
+            chosen
+            if moved.part and moved.part.id in chosen
+            else [moved.part.id]
+            if moved.part
+            else [part.id for part in in_group(self.session.document, moved.group)]
+        )
         if moved.part is None:
             if group == moved.group or group.startswith(moved.group + "/"):
                 self.told.emit("A group cannot go into itself.")
@@ -311,7 +342,13 @@ class PartsPanel(QWidget):
             part = document.by_id(part_id)
             goes_to = group if moved.part else whole + part.group[len(moved.group) :]
             document = moved_in_list(document, part_id, before, goes_to)
-        word = f"“{moved.part.name}”" if moved.part else f"the group “{moved.group}”"
+        word = (
+            f"{len(names)} parts"
+            if moved.part and len(names) > 1
+            else f"“{moved.part.name}”"
+            if moved.part
+            else f"the group “{moved.group}”"
+        )
         where = f" into “{group}”" if group else ""
         self.session.apply(document, f"Move {word}{where} in the list")
 
@@ -328,17 +365,33 @@ class PartsPanel(QWidget):
             row = Row(part, path, len(above))
             self.rows.append(row)
             item = QListWidgetItem(self.list)
-            item.setSizeHint(QSize(100, 30))
+            item.setSizeHint(QSize(100, ROW))
             if part is not None:
                 widget: QWidget = PartRow(self, part, row.depth)
             else:
                 widget = GroupRow(self, path, row.depth, path in self._folded, in_group(document, path))
             self.list.setItemWidget(item, widget)
 
-    def _chosen(self, number: int) -> None:
-        part = self.rows[number].part if 0 <= number < len(self.rows) else None
-        if part is not None and part.id != self.session.document.active:
-            self.session.activate(part.id)
+    def show_smooth(self, part: Part, smooth: bool) -> None:
+        """Shows a part smooth or its cage, with it all that are chosen where it is one of them."""
+        chosen = self.session.state.parts_chosen
+        self.stage.show_smooth(chosen if part.id in {one.id for one in chosen} else [part], smooth)
+        self.refresh()
+
+    def _choose(self) -> None:
+        """Makes what is picked in the list what is chosen; the row with the keyboard is the active part."""
+        rows = sorted(index.row() for index in self.list.selectedIndexes())
+        current = self.list.currentRow()
+        found = [
+            self.rows[row].part for row in (*(r for r in rows if r != current), *(r for r in rows if r == current))
+        ]
+        parts = [part for part in found if part is not None]
+        if parts and {part.id for part in parts} | {parts[-1].id, ""} != {
+            *(part.id for part in self.session.state.parts_chosen),
+            self.session.document.active,
+            "",
+        }:
+            self.session.choose_parts([part.id for part in parts])
 
 
 def _chip(name: str) -> QPixmap:
@@ -351,6 +404,24 @@ def _chip(name: str) -> QPixmap:
     painter.drawRoundedRect(1, 1, 10, 10, 3, 3)
     painter.end()
     return pixmap
+
+
+def _told(looks: Mapping[str, Any], count: int) -> str:
+    """What is done to several parts at once, in words."""
+    words = {"visible": ("Show", "Hide"), "locked": ("Lock", "Unlock")}
+    name, value = next(iter(looks.items()))
+    verb = words[name][0 if value else 1] if name in words else "Change"
+    return f"{verb} {count} parts"
+
+
+def _switch(parent: QWidget, theme: Theme, picture: str, hint: str) -> QToolButton:
+    """A small switch of a row: its picture says what holds, its hint what a click does."""
+    button = _tool(parent, hint)
+    button.setAccessibleName(hint)
+    button.setIcon(icon(picture, theme.ink, theme.selection))
+    button.setIconSize(QSize(15, 15))
+    button.setFixedSize(20, 20)
+    return button
 
 
 def _tool(parent: QWidget, hint: str) -> QToolButton:

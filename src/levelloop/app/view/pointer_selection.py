@@ -49,7 +49,7 @@ class Choosing:
             view.told.emit(f"“{part.name}” is locked.")
             return
         if view.kind == "parts":
-            view.session.activate(part.id)
+            self._choose_part(part.id, add, remove)
             return
         if self._is_kept():
             return
@@ -76,16 +76,46 @@ class Choosing:
             remove = False
         view.session.set_selection(combine(old, found, add, remove), keep_others=add or remove)
 
+    def _choose_part(self, part_id: str, add: bool, remove: bool) -> None:
+        """Makes a part the one that is chosen, one more, or one less."""
+        session = self.view.session
+        chosen = [part.id for part in session.state.parts_chosen if part.id != part_id] if add or remove else []
+        if remove and not chosen:
+            return
+        session.choose_parts(chosen if remove else [*chosen, part_id])
+
     def select_box(self, modifiers: Qt.KeyboardModifier) -> None:
         """Selects what lies in the box that was drawn."""
-        found = self._subject()
-        if self.view.box is None or found is None or self._is_kept():
+        if self.view.box is None:
             return
-        picture, kind = found
         box, ratio = self.view.box, self.view.devicePixelRatioF()
         low, high = (box.left() * ratio, box.top() * ratio), (box.right() * ratio, box.bottom() * ratio)
+        if self.view.kind == "parts":
+            self._box_parts(low, high, modifiers)
+            return
+        found = self._subject()
+        if found is None or self._is_kept():
+            return
+        picture, kind = found
         inside = picked_in_box(self.view.sight(), picture, kind, low, high, self.view.reach, self.view.hands.box_rule)
         self._take(Selection(kind, inside), modifiers)
+
+    def _box_parts(self, low: tuple[float, float], high: tuple[float, float], modifiers: Qt.KeyboardModifier) -> None:
+        """Chooses the parts whose points lie in a box on screen, all of them or, where touching will do, any."""
+        sight, rule = self.view.sight(), self.view.hands.box_rule
+        found = []
+        for picture in sight.pictures:
+            count = len(picked_in_box(sight, picture, "points", low, high, "through"))
+            if count and (count == picture.part.mesh.n_points or rule == "touched") and not picture.part.locked:
+                found.append(picture.part.id)
+        session = self.view.session
+        known = [part.id for part in session.state.parts_chosen]
+        if modifiers & SHIFT:
+            found = [*known, *(part_id for part_id in found if part_id not in known)]
+        elif modifiers & CONTROL:
+            found = [part_id for part_id in known if part_id not in found]
+        if found:
+            session.choose_parts(found)
 
     def select_lasso(self, outline: list[QPoint], modifiers: Qt.KeyboardModifier) -> None:
         """Selects what lies inside a line drawn around it."""

@@ -49,6 +49,7 @@ class Scenery:
         sky = (_rgba(theme.panel), _rgba(theme.panel)) if flat else (_rgba(theme.sky), _rgba(theme.ground))
         scene = Scene(sky=sky, shading=look.shading, hide_inside=look.inside == "hidden", section=look.section)
         active = self.view.session.document.active
+        chosen = {part.id for part in self.view.session.state.parts_chosen}
         through = 0.28 if self.view.look_of.x_ray else 0.0
         ratio = self.view.devicePixelRatioF()
         for picture in self.view.stage.shown():
@@ -84,6 +85,9 @@ class Scenery:
                 )
             if look.normals and is_active:
                 scene.lines.append(Lines(picture.normal_lines, middle, _rgba(theme.hover, 0.9), 1.4 * ratio))
+            if self.view.kind == "parts" and part.id in chosen:
+                strength = 0.75 if is_active else 0.45
+                scene.lines.append(Lines(kept["wire"], middle, _rgba(theme.selection, strength), 1.8 * ratio, 3.5e-5))
         self._add_guides(scene)
         self._add_lone(scene, ratio)
         self._add_soft(scene, ratio)

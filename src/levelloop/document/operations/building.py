@@ -244,6 +244,7 @@ BUILDING: tuple[Operation, ...] = (
         shortcut="Delete",
         icon="delete",
         more_keys=("Backspace",),
+        instead={"parts": "remove_part"},
         on_line={"points": 160, "edges": 190, "faces": 190},
     ),
     Operation(

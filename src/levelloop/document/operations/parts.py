@@ -96,6 +96,7 @@ PARTS: tuple[Operation, ...] = (
         "Takes a part out of the document; the active one where none is named",
         "parts",
         (OfPart("part", None, "Which part", optional=True),),
+        tool="parts out",
         on_line={"parts": 150},
     ),
     Operation(
