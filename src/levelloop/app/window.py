@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMenuBar, 
 
 from levelloop.app.commands.file import FileCommands
 from levelloop.app.commands.finder import Command, Finder
-from levelloop.app.commands.menus import build_menus, fitting_menu, show_about, show_keys
+from levelloop.app.commands.menus import build_menus, fitting_menu, looks, show_about, show_keys
 from levelloop.app.commands.part import PartCommands
 from levelloop.app.commands.recipe import RecipeCommands
 from levelloop.app.commands.reviewing import Reviewing
@@ -424,8 +424,9 @@ class Window(QMainWindow):
         self.panes.hands.repeats = self._repeats
         self.panes.hands.apply_again = self._apply_again
         self.panes.hands.open_field = self.sentence.open_field
+        self.panes.hands.looks = looks(self)
         self.sentence.told.connect(self.tell)
-        self.sentence.left.connect(lambda: self.view.setFocus())
+        self.sentence.left.connect(self._left_sentence)
         self.sentence.asked_history.connect(self.show_history)
         self.history.asked_change.connect(self.change_entry)
         self.tools.chosen.connect(self.start)
@@ -567,6 +568,10 @@ class Window(QMainWindow):
             self.view.mode = None
         self.tools.refresh()
         self.panes.refresh()
+
+    def _left_sentence(self) -> None:
+        self.view.setFocus()
+        self.tools.refresh()
 
     def _go_round(self, by: int) -> None:
         """Gives the keyboard to the next part of the window."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
@@ -11,7 +12,7 @@ from PySide6.QtWidgets import QDialog, QMenu, QMenuBar, QTextBrowser, QVBoxLayou
 
 from levelloop import __version__
 from levelloop.app.commands.finder import Command
-from levelloop.app.commands.table import MENUS, Submenu, commands
+from levelloop.app.commands.table import MENUS, Entry, Submenu, commands
 from levelloop.document.document import Guide
 from levelloop.document.operations import REGISTRY
 from levelloop.document.running import described
@@ -36,9 +37,25 @@ def build_menus(window: Window, bar: QMenuBar) -> None:
         action.triggered.connect(lambda _=False, entry=entry: entry.run(window))
         action.setToolTip(entry.hint)
         menu.addAction(action)
+        if entry.is_on is not None:
+            action.setCheckable(True)
+            menu.aboutToShow.connect(lambda entry=entry, action=action: action.setChecked(_is_on(entry, window)))
         shortcut = entry.keys[0] if entry.keys else ""
         run, why_not = partial(entry.run, window), partial(entry.why_not, window)
         window.commands.append(Command(entry.title, entry.menu, run, shortcut, entry.hint, why_not))
+
+
+def looks(window: Window) -> tuple[tuple[str, str, Callable[[], bool]], ...]:
+    """The letters that follow I, what each shows and whether it does now."""
+    found = []
+    for entry in commands():
+        if isinstance(entry, Entry) and entry.keys and entry.keys[0].startswith("I, "):
+            found.append((entry.keys[0][3:], entry.title, partial(_is_on, entry, window)))
+    return tuple(found)
+
+
+def _is_on(entry: Entry, window: Window) -> bool:
+    return entry.is_on is not None and entry.is_on(window)
 
 
 def _list_cameras(window: Window, menu: QMenu) -> None:

@@ -32,6 +32,7 @@ class Entry:
     hint: str = ""
     line: bool = False
     why_not: Callable[[Window], str] = lambda window: ""
+    is_on: Callable[[Window], bool] | None = None
 
 
 @dataclass(frozen=True)
@@ -105,17 +106,33 @@ def _views(count: int, title: str) -> Entry:
 def _shading(title: str, key: str) -> Entry:
     shading = title.lower()
     return Entry(
-        "View", title, lambda window: window.on_view.set_look(shading=shading), (key,), "How the view is shaded"
+        "View",
+        title,
+        lambda window: window.on_view.set_look(shading=shading),
+        (key,),
+        "How the view is shaded",
+        is_on=lambda window: window.view.look_of.shading == shading,
     )
 
 
 def _back_faces(inside: str) -> Entry:
-    return Entry("View", f"Back faces {inside}", lambda window: window.on_view.set_look(inside=inside))
+    return Entry(
+        "View",
+        f"Back faces {inside}",
+        lambda window: window.on_view.set_look(inside=inside),
+        is_on=lambda window: window.view.look_of.inside == inside,
+    )
 
 
 def _theme(name: str, first: bool) -> Entry:
     return Entry(
-        "View", f"Theme {name}", lambda window: window.set_theme(name), (), "How everything is coloured", first
+        "View",
+        f"Theme {name}",
+        lambda window: window.set_theme(name),
+        (),
+        "How everything is coloured",
+        first,
+        is_on=lambda window: window.theme.name == name,
     )
 
 
@@ -314,6 +331,7 @@ LAST: tuple[Entry | Submenu, ...] = (
         ("I, X",),
         "Shows what is behind",
         True,
+        is_on=lambda window: window.view.look_of.x_ray,
     ),
     Entry(
         "View",
@@ -321,6 +339,7 @@ LAST: tuple[Entry | Submenu, ...] = (
         lambda window: window.on_view.toggle_look("wire"),
         ("I, W",),
         "The cage's edges on the surface",
+        is_on=lambda window: window.view.look_of.wire,
     ),
     Entry(
         "View",
@@ -328,6 +347,7 @@ LAST: tuple[Entry | Submenu, ...] = (
         lambda window: window.on_view.toggle_look("normals"),
         ("I, N",),
         "Which way the faces look",
+        is_on=lambda window: window.view.look_of.normals,
     ),
     Entry(
         "View",
@@ -335,6 +355,7 @@ LAST: tuple[Entry | Submenu, ...] = (
         lambda window: window.on_view.cut_view(),
         ("I, O",),
         "Hides what lies before the middle, square to the view's axis",
+        is_on=lambda window: window.view.look_of.section is not None,
     ),
     _shading("Clay", "I, I"),
     _shading("Silhouette", "I, B"),

@@ -49,6 +49,8 @@ class Overlay(QWidget):
             self.view.hands.tool.draw(self.view, painter)
         self._draw_axes(painter)
         self._draw_corner(painter)
+        if self.view.lists_looks:
+            self._draw_looks(painter)
         painter.end()
 
     def _draw_box(self, painter: QPainter) -> None:
@@ -268,6 +270,28 @@ class Overlay(QWidget):
         if view.is_active:
             painter.setFont(text_font(8.5, QFont.Weight.DemiBold))
         painter.drawText(QRectF(14, 10, 400, 20), Qt.AlignmentFlag.AlignLeft, "  ·  ".join(words))
+
+    def _draw_looks(self, painter: QPainter) -> None:
+        """The looks that a second key gives, each with its letter, those that are on with a tick."""
+        theme, looks = self.view.theme, self.view.hands.looks
+        painter.setFont(text_font(9.5))
+        width = max((painter.fontMetrics().horizontalAdvance(title) for _, title, _ in looks), default=0) + 76
+        card = QRectF(
+            (self.width() - width) / 2, (self.height() - 24 * len(looks)) / 2 - 12, width, 24 * len(looks) + 20
+        )
+        painter.setPen(QPen(colour(theme.line), 1.0))
+        painter.setBrush(colour(theme.panel, 0.97))
+        painter.drawRoundedRect(card, 7, 7)
+        for row, (letter, title, is_on) in enumerate(looks):
+            box = QRectF(card.x() + 14, card.y() + 10 + 24 * row, card.width() - 28, 24)
+            painter.setFont(text_font(9.5, QFont.Weight.DemiBold))
+            painter.setPen(colour(theme.selection))
+            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, letter)
+            painter.setFont(text_font(9.5))
+            painter.setPen(colour(theme.ink))
+            painter.drawText(box.adjusted(26, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, title)
+            if is_on():
+                painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, "✓")
 
     def _draw_markers(self, painter: QPainter) -> None:
         finding = self.view.hands.finding

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from typing import Any, Literal
 
 import numpy as np
-from PySide6.QtCore import QEasingCurve, QPoint, QRectF, Qt, QTimer, QVariantAnimation, Signal
+from PySide6.QtCore import QEasingCurve, QEvent, QPoint, QRectF, Qt, QTimer, QVariantAnimation, Signal
 from PySide6.QtGui import QCursor, QKeyEvent, QMouseEvent, QSurfaceFormat, QWheelEvent
 from PySide6.QtOpenGLWidgets import QOpenGLWidget
 from PySide6.QtWidgets import QApplication, QWidget
@@ -63,7 +63,8 @@ class Hands:
     the camera is seen going where commands put it; measuring: whether the distance between the last two picks is shown;
     keeps_selection: whether clicks leave the selection as it is; axes, pivot: of the handle; tool: what the left button
     draws with, None where it selects; repeats: the kind of element that Shift+click applies the running operation to,
-    None where none runs; apply_again: applies it; open_field: opens a field of the sentence with what was typed.
+    None where none runs; apply_again: applies it; open_field: opens a field of the sentence with what was typed; looks:
+    the letters after I, what each shows and whether it does.
     """
 
     kind: Kind | Literal["parts"] = "faces"
@@ -86,6 +87,7 @@ class Hands:
     repeats: Callable[[], Kind | None] = lambda: None
     apply_again: Callable[[Selection], None] = lambda selection: None
     open_field: Callable[[str], bool] = lambda text: False
+    looks: tuple[tuple[str, str, Callable[[], bool]], ...] = ()
 
 
 @dataclass
@@ -140,6 +142,7 @@ class Viewport(QOpenGLWidget):
         self.catch: Catch | None = None
         self._held = ""  # the key that makes a drag a lasso (G) or a brush (Q)
         self._grip = -1
+        self.lists_looks = False  # whether the card of looks is shown, after I
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(320, 240)
@@ -249,6 +252,7 @@ class Viewport(QOpenGLWidget):
             self._moved()
 
         self._passing = pass_by
+        pass_by(0.0)
         self._flight.start()
 
     def look_through(self, camera: NamedCamera) -> None:
@@ -479,6 +483,17 @@ class Viewport(QOpenGLWidget):
         self._grip = -1
         self._free = self.catch = None
         self.refresh()
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
+            # The first of two keys: a card lists what the second may be.
+            asks = event.key() == Qt.Key.Key_I and not event.modifiers() and not self.lists_looks
+            if asks != self.lists_looks:
+                self.lists_looks = asks
+                self.overlay.update()
+        elif event.type() == QEvent.Type.MouseButtonPress and self.lists_looks:
+            self.lists_looks = False
+        return super().event(event)
 
     def focusNextPrevChild(self, following: bool) -> bool:
         # Tab opens a field of the sentence; F6 goes round the window.
