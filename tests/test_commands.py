@@ -141,7 +141,10 @@ def test_files_are_asked_for_and_remembered(empty: Hands, tmp_path: Path, monkey
     empty.session.do("move", by=(1, 0, 0))
     assert window.windowTitle().startswith("crate.usda •") and files.save() and empty.session.is_saved
     answers.append((str(tmp_path / "crate.stl"), "STL (*.stl)"))
-    assert files.ask_export() and window.message == "Wrote crate.stl: 1 part, 96 faces."
+    empty.key(Qt.Key.Key_E, CONTROL)
+    assert window.sentence.is_open and "ready to print" in window.sentence.note.text()
+    empty.key(Qt.Key.Key_Return)
+    assert window.message == "Wrote crate.stl: 1 part, 96 faces."
     answers.append((str(tmp_path / "crate.stl"), ""))
     files.ask_open()
     # Read again it is triangles, which the window offers to join.

@@ -5,12 +5,14 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QEvent, QPoint, QSettings, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QKeyEvent
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMenuBar, QSplitter, QVBoxLayout, QWidget
 
+from levelloop.app.commands.exporting import Exporting
 from levelloop.app.commands.file import FileCommands
 from levelloop.app.commands.finder import Command, Finder
 from levelloop.app.commands.menus import build_menus, fitting_menu, looks, show_about, show_keys
@@ -59,6 +61,7 @@ class Window(QMainWindow):
         self.session: Session = session
         self.theme = BENCH
         self.setMinimumSize(1024, 700)
+        self.setAcceptDrops(True)
         self.runner = Runner(lambda widget: isinstance(widget, Viewport), self)
         self.runner.told.connect(self.tell)
         session.runs, session.works = self.runner.run_job, self.runner.run
@@ -74,6 +77,7 @@ class Window(QMainWindow):
         self.commands: list[Command] = []
         self._last_used: dict[str, dict[str, Any]] = {}
         self.on_files: FileCommands = FileCommands(self)
+        self.exporting: Exporting = Exporting(self)
         self.on_parts: PartCommands = PartCommands(self)
         self.on_view: ViewCommands = ViewCommands(self)
         self.on_recipe = RecipeCommands(self)
@@ -371,6 +375,15 @@ class Window(QMainWindow):
         else:
             super().keyReleaseEvent(event)
 
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if any(url.isLocalFile() for url in event.mimeData().urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        event.acceptProposedAction()
+        self.on_files.drop(paths)
+
     def changeEvent(self, event: QEvent) -> None:
         super().changeEvent(event)
         if event.type() == QEvent.Type.ActivationChange and not self.isActiveWindow() and self._space_down:
@@ -415,6 +428,8 @@ class Window(QMainWindow):
         self.session.changed.connect(self._changed)
         self.stage.changed.connect(self.line.update)
         self.stage.changed.connect(self._refresh_readout)
+        self.stage.changed.connect(self.starting.lesson.refresh)
+        self.review.chosen.connect(lambda *_: self.starting.lesson.refresh())
         self.stage.told.connect(self.tell)
         self.stage.busy.connect(lambda _: self.strip.refresh())
         self.panes.told.connect(self.tell)

@@ -6,10 +6,19 @@ from collections.abc import Callable, Iterable
 from pathlib import Path
 
 from PySide6.QtCore import QSettings, Qt
+from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from levelloop.document.guides import ENDINGS
 from levelloop.files import READERS, TITLES
+
+VERBS = {
+    QMessageBox.StandardButton.Save: "&Save",
+    QMessageBox.StandardButton.Discard: "&Let it go",
+    QMessageBox.StandardButton.Cancel: "&Go on here",
+    QMessageBox.StandardButton.Yes: "&Replace",
+    QMessageBox.StandardButton.No: "&Keep it",
+}
 
 
 def may_discard(parent: QWidget, save: Callable[[], bool]) -> bool:
@@ -26,6 +35,13 @@ def may_replace(parent: QWidget, sentence: str) -> bool:
     buttons = QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.No
     answer = _asked(parent, "Replace the file", f"{sentence}\n\nReplace it?", buttons)
     return answer == QMessageBox.StandardButton.Yes
+
+
+def may_revert(parent: QWidget, name: str) -> bool:
+    """Whether what was done since a file was saved may go."""
+    buttons = QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel
+    answer = _asked(parent, "Back to what was saved", f"What was done since {name} was saved goes.", buttons)
+    return answer == QMessageBox.StandardButton.Discard
 
 
 def image_to_open(parent: QWidget) -> Path | None:
@@ -60,7 +76,12 @@ def file_to_write(parent: QWidget, title: str, endings: Iterable[str]) -> Path |
 
 def _asked(parent: QWidget, title: str, text: str, buttons: QMessageBox.StandardButton) -> QMessageBox.StandardButton:
     """What the person answers; the text is shown as it is, whatever names stand in it."""
-    box = QMessageBox(QMessageBox.Icon.Question, title, "", buttons, parent)
+    box = QMessageBox(QMessageBox.Icon.NoIcon, title, "", buttons, parent)
+    for button, verb in VERBS.items():
+        shown = box.button(button)
+        if shown is not None:
+            shown.setText(verb)
+            shown.setIcon(QIcon())
     box.setTextFormat(Qt.TextFormat.PlainText)
     box.setText(text)
     answer = QMessageBox.StandardButton(box.exec())

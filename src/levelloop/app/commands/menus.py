@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QDialog, QMenu, QMenuBar, QTextBrowser, QVBoxLayou
 
 from levelloop import __version__
 from levelloop.app.commands.finder import Command
+from levelloop.app.commands.recent import recent_files
 from levelloop.app.commands.table import MENUS, Entry, Submenu, commands
 from levelloop.document.document import Guide
 from levelloop.document.operations import REGISTRY
@@ -84,8 +85,22 @@ def _list_guides(window: Window, menu: QMenu) -> None:
     menu.aboutToShow.connect(fill)
 
 
+def _list_recent(window: Window, menu: QMenu) -> None:
+    def fill() -> None:
+        menu.clear()
+        for path in recent_files():
+            action = menu.addAction(path.name)
+            action.setToolTip(str(path))
+            action.triggered.connect(lambda _=False, path=path: window.on_files.open_recent(path))
+        if menu.isEmpty():
+            menu.addAction("Nothing opened or saved yet").setEnabled(False)
+
+    menu.setToolTipsVisible(True)
+    menu.aboutToShow.connect(fill)
+
+
 # Menus that list what there is, by their names in the table.
-_FILLED = {"cameras": _list_cameras, "guides": _list_guides}
+_FILLED = {"cameras": _list_cameras, "guides": _list_guides, "recent": _list_recent}
 
 
 def _fill_guide_menu(window: Window, menu: QMenu, guide: Guide) -> None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import time
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QBuffer, QByteArray, QEvent, QIODevice, QObject
@@ -32,7 +31,7 @@ class Starting(QObject):
         card = self.card
         card.form.connect(window.start)
         card.asked_open.connect(window.on_files.ask_open)
-        card.opened.connect(self._open)
+        card.opened.connect(window.on_files.open_recent)
         card.taken_up.connect(self._take_up)
         card.given_up.connect(self._give_up)
         card.asked_lesson.connect(self.begin_lesson)
@@ -90,10 +89,6 @@ class Starting(QObject):
 
     def _fill(self) -> None:
         self.card.fill(rescued() if self.journal is not None else ())
-
-    def _open(self, path: Path) -> None:
-        if self.window.on_files.may_leave():
-            self.window.on_files.open_path(path)
 
     def _take_up(self, work: Rescued) -> None:
         opened: list[Session] = []

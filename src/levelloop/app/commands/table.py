@@ -147,8 +147,9 @@ def commands() -> Iterator[Entry | Submenu]:
         yield entry
 
 
-FIRST: tuple[Entry, ...] = (
+FIRST: tuple[Entry | Submenu, ...] = (
     Entry("File", "New", lambda window: window.on_files.new_document(), ("Ctrl+N",), "An empty document"),
+    Submenu("File", "Open recent", "recent"),
     Entry("File", "Open…", lambda window: window.on_files.ask_open(), ("Ctrl+O",), "A document or a cage"),
     Entry("File", "Save", lambda window: window.on_files.save(), ("Ctrl+S",), "Writes the document", True),
     Entry(
@@ -158,12 +159,29 @@ FIRST: tuple[Entry, ...] = (
         ("Ctrl+Shift+S",),
         "Writes the document under another name",
     ),
+    Entry("File", "Save a copy…", lambda window: window.on_files.save_copy(), (), "And go on under the same name"),
     Entry(
         "File",
-        "Export…",
-        lambda window: window.on_files.ask_export(),
+        "Save the next version",
+        lambda window: window.on_files.save_version(),
+        ("Ctrl+Alt+S",),
+        "Under the same name with the next number",
+    ),
+    Entry("File", "Back to what was saved", lambda window: window.on_files.revert(), (), "Drops what was done since"),
+    Entry(
+        "File",
+        "Import…",
+        lambda window: window.on_files.ask_import(),
+        ("Ctrl+Shift+O",),
+        "The parts of another file into this document",
+        True,
+    ),
+    Entry(
+        "File",
+        "Export",
+        lambda window: window.exporting.ask(),
         ("Ctrl+E",),
-        "The smooth surface as STL, OBJ or USD",
+        "The smooth surfaces as STL, OBJ, PLY, 3MF or USD",
     ),
     Entry("File", "Quit", lambda window: window.close(), ("Ctrl+Q",), line=True),
     Entry(

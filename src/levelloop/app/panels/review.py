@@ -192,6 +192,16 @@ class ReviewPanel(QWidget):
         finding = self.rows[row][1]
         return finding.message + (f" Accepted: {finding.accepted}" if finding.accepted else "")
 
+    def stops(self, purpose: Purpose, part_ids: set[str]) -> int:
+        """How many findings keep parts from being ready for a purpose."""
+        found = self._found.get(purpose, [])
+        return sum(
+            finding.severity == "stop" and not finding.accepted
+            for part, report in found
+            if part.id in part_ids
+            for finding in report.findings
+        )
+
     @property
     def told(self) -> str:
         """What is said where there are no findings."""

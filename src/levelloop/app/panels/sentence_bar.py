@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from PySide6.QtCore import QEvent, QObject, QPoint, QPointF, Qt, QTimer, Signal
@@ -172,12 +172,16 @@ class SentenceBar(QWidget):
         self.keep.clicked.connect(lambda: self.finish(False))
         self.again.clicked.connect(lambda: self.finish(True))
         self.revert.clicked.connect(self.take_back)
+        self.note = plain_label("", self)
+        self.note.setFont(text_font(9.5))
+        self._row.addWidget(self.note)
         self.messages = Messages(self)
         self._row.addWidget(self.messages, 3)
         self.axis = ""  # along which a bare number was typed last; empty: the normal of what is selected
         self._before: dict[str, Any] = {}  # what the field in use held when it was opened
         self._pending: tuple[Operation, dict[str, Any]] | None = None
         self._pending_since = 0
+        self._asking: tuple[Callable[[dict[str, Any]], None], Callable[[Mapping[str, Any]], str]] | None = None
         self._shown: tuple[Any, ...] = ()
         self._open = False
         self.fields: dict[str, Field] = {}
@@ -195,10 +199,10 @@ class SentenceBar(QWidget):
         """Begins an operation: runs it at once, or waits for its numbers."""
         if waiting:
             values = operation.read(parameters, self.session.document.reading)
-            self._pending = (operation, values)
+            self._pending, self._asking = (operation, values), None
             self._pending_since = self.session.here
         else:
-            self._pending = None
+            self._pending = self._asking = None
             message = self.session.perform(operation.key, **parameters)
             if self.session.state.message:
                 self.told.emit(message)
@@ -208,6 +212,23 @@ class SentenceBar(QWidget):
         if waiting and isinstance(first, Text | Sentence | Expression) and first.name in self.fields:
             # It cannot go on without a word.
             self.focus(first.name)
+
+    def ask(
+        self,
+        question: Operation,
+        values: Mapping[str, Any],
+        keep: Callable[[dict[str, Any]], None],
+        note: Callable[[Mapping[str, Any]], str],
+    ) -> None:
+        """Asks something as an operation's numbers are asked: nothing runs until it is kept.
+
+        keep: called with the values then; note: what stands beside Keep.
+        """
+        self._pending = (question, question.read(values, self.session.document.reading))
+        self._pending_since = self.session.here
+        self._asking = (keep, note)
+        self._open = True
+        self.refresh()
 
     def change(self, **values: Any) -> None:
         """Changes numbers of the operation that waits or runs; nothing where there is none."""
@@ -233,7 +254,14 @@ class SentenceBar(QWidget):
 
     def finish(self, again: bool) -> None:
         """Keeps what was done; again: runs it once more on what is selected now."""
-        self._pending = None
+        asked, pending = self._asking, self._pending
+        self._pending = self._asking = None
+        if asked is not None and pending is not None:
+            self._open = False
+            self.refresh()
+            self.left.emit()
+            asked[0](pending[1])
+            return
         self._open = False
         if again:
             try:
@@ -248,7 +276,7 @@ class SentenceBar(QWidget):
     def take_back(self) -> None:
         """Reverts the operation as if it had never run."""
         if self._pending is not None:
-            self._pending = None
+            self._pending = self._asking = None
         elif self._open and self.session.state.key:
             self.session.revert_last()
             self.told.emit("Taken back; redo brings it again.")
@@ -258,7 +286,7 @@ class SentenceBar(QWidget):
 
     def close_fields(self) -> None:
         """Stops waiting and leaves the fields; what ran stays."""
-        self._pending = None
+        self._pending = self._asking = None
         self._open = False
         if self.is_typing:
             self.left.emit()
@@ -375,6 +403,8 @@ class SentenceBar(QWidget):
             self._write(operation, values)
         can_change = self._open or self._pending is not None
         self._show_face("open" if can_change and operation is not None else "kept" if operation is not None else "idle")
+        self.note.setText(self._asking[1](values) if self._asking is not None else "")
+        self.note.setVisible(self._asking is not None)
         for button in (self.keep, self.again, self.revert):
             button.setVisible(can_change and operation is not None)
         self.again.setVisible(can_change and self._pending is None and operation is not None)
@@ -623,6 +653,10 @@ class SentenceBar(QWidget):
             if self._pending is not None:
                 operation, values = self._pending
                 merged = {**values, **changes}
+                if self._asking is not None:
+                    self._pending = (operation, operation.read(merged, self.session.document.reading))
+                    self.refresh()
+                    return
                 if operation.drawn and not merged[operation.drawn]:
                     # What is drawn in the view comes first; until then numbers are only kept.
                     self._pending = (operation, operation.read(merged, self.session.document.reading))

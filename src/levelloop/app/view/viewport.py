@@ -272,6 +272,7 @@ class Viewport(QOpenGLWidget):
 
     def look_changed(self) -> None:
         """Draws and picks again after the look has changed."""
+        self.lists_looks = False
         self._sight = None
         self.refresh()
 
@@ -500,6 +501,7 @@ class Viewport(QOpenGLWidget):
         return False
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        self.lists_looks = False
         if event.text().upper() in HELD and not event.isAutoRepeat() and not event.modifiers():
             self._held = event.text().upper()
             self.overlay.update()

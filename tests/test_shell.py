@@ -1,0 +1,212 @@
+"""The shell around the work: start card, lesson, rescue, import and export, versions, dropped files."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from driving import CONTROL, Hands, box_in
+from PIL import Image
+from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtWidgets import QFileDialog, QMessageBox, QPushButton
+
+from levelloop.app.commands.file import next_version
+from levelloop.app.commands.lesson import STEPS
+from levelloop.app.commands.recent import recent_files
+from levelloop.app.main import application
+from levelloop.app.window import Window
+from levelloop.core.errors import EditError
+from levelloop.document.document import Document
+from levelloop.document.importing import imported
+from levelloop.document.session import Session
+from levelloop.files import read_document
+from levelloop.files.journal import Journal, rescued
+
+needs_screen = pytest.mark.skipif(
+    application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
+)
+Key = Qt.Key
+
+
+def button(parent: object, words: str) -> QPushButton:
+    return next(one for one in parent.findChildren(QPushButton) if one.text() == words)  # type: ignore[attr-defined]
+
+
+@needs_screen
+def test_an_empty_document_offers_a_start(empty: Hands) -> None:
+    card = empty.window.starting.card
+    assert card.isVisible()
+    button(card, "Quad sphere").click()
+    empty.settle()
+    assert empty.session.part.mesh.n_faces and not card.isVisible()
+    empty.key(Key.Key_Escape)
+    assert card.isVisible()
+
+
+@needs_screen
+def test_a_first_part_in_six_steps(empty: Hands) -> None:
+    starting = empty.window.starting
+    button(starting.card, "A first part in six steps").click()
+    lesson = starting.lesson
+    assert lesson.isVisible() and lesson.at == 0
+    empty.window.tools.buttons["add_box"].click()
+    empty.settle()
+    empty.key(Key.Key_Return)
+    empty.settle()
+    lesson.refresh()
+    assert lesson.at == 1
+    empty.key(Key.Key_F)
+    empty.click("faces", empty.face(normal="z"))
+    assert lesson.at == 2
+    for key, number, at in ((Key.Key_U, "10", 3), (Key.Key_N, "2", 4)):
+        empty.key(key)
+        empty.type(number)
+        empty.key(Key.Key_Return)
+        assert lesson.at == at
+    empty.key(Key.Key_Space)
+    empty.qtbot.waitUntil(lambda: lesson.at == 5)
+    empty.review()
+    empty.key(Key.Key_R)
+    empty.qtbot.waitUntil(lambda: lesson.at == len(STEPS))
+    assert "Ctrl+S" in lesson.sentence.text()
+    button(lesson, "Leave the lesson").click()
+    assert not lesson.isVisible()
+
+
+@needs_screen
+def test_work_of_a_window_that_died_is_offered_and_taken_up(qtbot: object, tmp_path: Path) -> None:
+    died = Journal()
+    session = Session.new()
+    session.do("add_box", name="lantern")
+    died.note(session.document, None, None)
+    assert died.flush()
+    died.close()
+    died._lock.close()  # type: ignore[union-attr]
+    application()
+    window = Window(Session.new(), Journal())
+    window.setProperty("unattended", True)
+    window.show()
+    qtbot.waitUntil(window.view.sight_ready)  # type: ignore[attr-defined]
+    button(window.starting.card, "Go on with it").click()
+    assert window.session.part.name == "lantern" and not window.session.is_saved
+    window.starting.journal.flush()  # type: ignore[union-attr]
+    assert rescued() == [] and window.starting.journal.folder is not None  # type: ignore[union-attr]
+    # What is done is kept safe; what is saved needs no keeping.
+    window.session.do("move", by=(1, 2, 3))
+    window.starting.journal.flush()  # type: ignore[union-attr]
+    folder = window.starting.journal.folder  # type: ignore[union-attr]
+    assert folder is not None
+    kept = read_document(folder / "work.usdc").part
+    assert kept.to_world(kept.mesh).points.max(axis=0).tolist() == [11, 12, 13]
+    assert window.on_files.save_path(tmp_path / "lantern.usda") and not folder.exists()
+    window.close()
+    window.deleteLater()
+    assert rescued() == []
+
+
+@needs_screen
+def test_files_are_imported_copied_numbered_and_gone_back_to(
+    empty: Hands, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window, files = empty.window, empty.window.on_files
+    box_in(empty)
+    assert files.save_path(tmp_path / "crate.usda")
+    assert recent_files()[0].name == "crate.usda"
+    assert files.save_version() and window.session.path == tmp_path / "crate 2.usda"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "copy.usda"), ""))
+    assert files.save_copy() and window.session.path == tmp_path / "crate 2.usda"
+    files.revert()
+    assert "Nothing has changed" in window.message
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(tmp_path / "copy.usda"), ""))
+    files.ask_import()
+    assert [part.name for part in window.session.document.parts] == ["box", "box 2"]
+    empty.session.undo()
+    empty.session.redo()
+    window.setProperty("unattended", False)
+    answers = [QMessageBox.StandardButton.Discard, QMessageBox.StandardButton.Cancel]
+    monkeypatch.setattr(QMessageBox, "exec", lambda _: answers.pop())
+    files.revert()
+    assert len(window.session.document.parts) == 2
+    files.revert()
+    assert len(window.session.document.parts) == 1 and window.session.is_saved
+    window.setProperty("unattended", True)
+
+
+@needs_screen
+def test_dropped_files_are_taken_up_by_what_they_are(empty: Hands, tmp_path: Path) -> None:
+    box_in(empty)
+    empty.window.on_files.save_path(tmp_path / "crate.usda")
+    (tmp_path / "tri.obj").write_text("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")
+    Image.new("RGB", (8, 4), "red").save(tmp_path / "front.png")
+    (tmp_path / "poem.txt").write_text("no mesh")
+
+    def drop(*names: str) -> None:
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(tmp_path / name)) for name in names])
+        at, copy, left = QPointF(300, 300), Qt.DropAction.CopyAction, Qt.MouseButton.LeftButton
+        enter = QDragEnterEvent(at.toPoint(), copy, data, left, Qt.KeyboardModifier.NoModifier)
+        empty.window.dragEnterEvent(enter)
+        assert enter.isAccepted()
+        empty.window.dropEvent(QDropEvent(at, copy, data, left, Qt.KeyboardModifier.NoModifier))
+        empty.settle()
+
+    drop("tri.obj", "front.png")
+    assert len(empty.session.document.parts) == 2 and len(empty.session.document.guides) == 1
+    drop("poem.txt")
+    assert "cannot be opened" in empty.window.message and len(empty.session.document.parts) == 2
+    empty.window.on_files.new_document()
+    drop("crate.usda")
+    assert empty.session.path == tmp_path / "crate.usda"
+
+
+@needs_screen
+def test_exports_say_what_which_level_and_what_they_count(empty: Hands, tmp_path: Path) -> None:
+    box_in(empty)
+    empty.session.do("add_box", at=(50, 0, 0), name="other/one")
+    empty.window.sentence.close_fields()
+    exporting, values = empty.window.exporting, dict(empty.window.exporting._last)
+    empty.key(Key.Key_E, CONTROL)
+    sentence = empty.window.sentence
+    assert set(sentence.fields) == {"what", "level", "unit", "format", "files"} and sentence.note.isVisible()
+    sentence.change(level="as cages", unit="cm", format=".obj", what="the chosen parts")
+    values = dict(sentence._pending[1])  # type: ignore[index]
+    entries = len(empty.session.history)
+    empty.key(Key.Key_Escape)
+    assert not sentence.is_open and len(empty.session.history) == entries
+    assert exporting.write(values, tmp_path / "one.obj")
+    part = read_document(tmp_path / "one.obj").part
+    assert part.mesh.n_faces == 6 and np.ptp(part.mesh.points[:, 0]) == pytest.approx(2.0)
+    both = {**values, "what": "all that is shown", "files": "a file each", "unit": "mm", "level": "at level 1"}
+    assert exporting.write(both, tmp_path / "set.obj")
+    assert {path.name for path in tmp_path.glob("set*.obj")} == {"set box.obj", "set other_one.obj"}
+    assert read_document(tmp_path / "set box.obj").part.mesh.n_faces == 24
+    assert not exporting.write({**values, "format": ".3mf"}, tmp_path / "one.3mf")
+    assert "its own unit" in empty.window.message and not (tmp_path / "one.3mf").exists()
+
+
+def test_next_versions_are_free(tmp_path: Path) -> None:
+    jar = tmp_path / "jar.usda"
+    assert next_version(jar).name == "jar 2.usda"
+    (tmp_path / "jar 2.usda").touch()
+    (tmp_path / "jar 3.usda").touch()
+    assert next_version(jar).name == next_version(tmp_path / "jar 2.usda").name == "jar 4.usda"
+
+
+def test_links_among_imported_parts_stay_among_them() -> None:
+    other = Session.new()
+    other.do("add_box", name="body")
+    other.do("add_box", name="drill", size=(5, 5, 40))
+    other.do("attach", to="body")
+    other.set_active("body")
+    other.add_step("boolean", kind="subtract", other="drill")
+    here = Session.new()
+    here.do("add_box", name="body")
+    document = imported(here.document, other.document)
+    assert [part.name for part in document.parts] == ["body", "body 2", "drill"]
+    came, drill = document.by_name("body 2"), document.by_name("drill")
+    assert drill.attached == came.id and came.steps[0].parameters["other"] == drill.id
+    assert came.result(0).n_faces == other.part.result(0).n_faces > 6
+    with pytest.raises(EditError, match="no parts"):
+        imported(here.document, Document())
