@@ -11,8 +11,9 @@ from driving import CONTROL, LEFT, NONE, SHIFT, Hands, box_in, sheet_in
 from PIL import Image
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QMenuBar
 
+from levelloop.app.commands.finder import matches
 from levelloop.app.main import application
 from levelloop.app.window import first_focus
 from levelloop.core.errors import LevelLoopError
@@ -443,3 +444,28 @@ def test_messages_fade_and_stay_in_the_log(empty: Hands) -> None:
     assert messages.text().endswith("…") and empty.window.message.startswith("A sentence")
     messages.fade()
     assert messages.text() == "" and empty.window.message.startswith("A sentence") and messages.log
+
+
+def test_menus_are_short_by_task_and_everything_is_found_by_other_words_too(empty: Hands) -> None:
+    bar = empty.window.menuWidget().findChild(QMenuBar)
+    letters = []
+    for action in bar.actions():
+        letters.append(action.text()[action.text().index("&") + 1].lower())
+        menus = [action.menu()]
+        while menus:
+            menu = menus.pop()
+            shown = [one for one in menu.actions() if not one.isSeparator()]
+            assert len(shown) <= 18, menu.title()
+            menus += [one.menu() for one in shown if one.menu() is not None]
+    assert len(letters) == len(set(letters))
+    for word, title in (
+        ("merge", "Weld"),
+        ("units", "Unit"),
+        ("fillet", "Hold"),
+        ("repeat", "Array"),
+        ("hole", "Boolean"),
+    ):
+        assert title in [command.title for command in matches(word, empty.window.commands)], word
+    # What stands in no menu is still done by its key.
+    empty.key(Key.Key_E)
+    assert empty.view.kind == "edges"

@@ -550,7 +550,7 @@ def test_every_kind_of_step_is_declared_once() -> None:
     for kind in STEPS.values():
         one = step(kind.key)
         assert label(one) and growth([one]) >= 1.0
-        assert REGISTRY[f"step_{kind.key}"].menu == "Recipe"
+        assert REGISTRY[f"step_{kind.key}"].menu == "Recipe/Add a step"
 
 
 def test_a_result_is_a_surface_like_any_other() -> None:

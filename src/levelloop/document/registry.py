@@ -35,9 +35,9 @@ class Operation:
     In the window: begins_with: values where its own defaults would show nothing; waits: it needs a word or a number
     first; handle: the handle it is dragged by in the view; tool: the pointer tool, or the question, by which it comes
     to its values, or to its elements where none are selected; more_keys: besides the shortcut; instead: the operation
-    that is meant where elements of these kinds are selected, two and more, or whole parts.
-    on_line: the tool lines that offer it, and its place there: the line for each kind that may be selected, "nothing"
-    where nothing is.
+    that is meant where elements of these kinds are selected, two and more, or whole parts. also: other words that
+    people search for it by. on_line: the tool lines that offer it, and its place there: the line for each kind that may
+    be selected, "nothing" where nothing is.
     at_middle: what it does at the planes of a mirror step. "local": looks at what lies beside, so it is run on the
     whole where a face beside what is selected meets a plane; "spanning": where what is selected meets one; "closing":
     the same, edges on the planes left out, and where the cage alone is refused; "merging": what becomes one point stays
@@ -73,6 +73,7 @@ class Operation:
     tool: str = ""
     more_keys: tuple[str, ...] = ()
     instead: Mapping[Line, str] = field(default_factory=dict)
+    also: str = ""
     advice: Callable[[Mapping[str, Any]], str] | None = None
     mirrored: Callable[[Mesh, dict[str, Any], Integers, Floats], dict[str, Any] | None] | None = None
 

@@ -54,7 +54,7 @@ class FileCommands:
         remember(path)
         parts = session.document.parts
         all_triangles = any(part.mesh.n_faces > 1 and (part.mesh.topology.face_sizes == 3).all() for part in parts)
-        offer = " It is all triangles: Build › To quads joins them in pairs." if all_triangles else ""
+        offer = " It is all triangles: Mend › To quads joins them in pairs." if all_triangles else ""
         self.window.tell(f"Opened {path.name}.{offer}")
         return True
 

@@ -14,7 +14,10 @@ from levelloop.app.theme import text_font
 
 @dataclass(frozen=True)
 class Command:
-    """One thing that can be done by name: title, where it stands in the menus, its key, why it cannot run now."""
+    """One thing that can be done by name: title, where it stands in the menus, its key, why it cannot run now.
+
+    also: other words that people search for it by.
+    """
 
     title: str
     menu: str
@@ -22,6 +25,7 @@ class Command:
     shortcut: str = ""
     hint: str = ""
     why_not: Callable[[], str] = lambda: ""
+    also: str = ""
 
 
 def matches(query: str, commands: list[Command]) -> list[Command]:
@@ -32,7 +36,7 @@ def matches(query: str, commands: list[Command]) -> list[Command]:
 
     def score(command: Command) -> int:
         title = command.title.lower().split()
-        text = f"{command.title} {command.menu} {command.hint}".lower()
+        text = f"{command.title} {command.menu} {command.hint} {command.also}".lower()
         total = 0
         for word in words:
             if any(part.startswith(word) for part in title):

@@ -25,9 +25,16 @@ if TYPE_CHECKING:
 
 def build_menus(window: Window, bar: QMenuBar) -> None:
     """Fills the menu bar, and the window's list of commands, from the table."""
-    menus = {name: bar.addMenu(name) for name in MENUS}
+    menus = {name.replace("&", ""): bar.addMenu(name) for name in MENUS}
+
+    def menu_of(path: str) -> QMenu:
+        if path not in menus:
+            above, _, title = path.rpartition("/")
+            menus[path] = menu_of(above).addMenu(title)
+        return menus[path]
+
     for entry in commands():
-        menu = menus[entry.menu]
+        menu = menu_of(entry.menu)
         if isinstance(entry, Submenu):
             _FILLED[entry.name](window, menu.addMenu(entry.title))
             continue
@@ -37,13 +44,17 @@ def build_menus(window: Window, bar: QMenuBar) -> None:
         action.setShortcuts([QKeySequence(key) for key in entry.keys])
         action.triggered.connect(lambda _=False, entry=entry: entry.run(window))
         action.setToolTip(entry.hint)
-        menu.addAction(action)
+        if entry.listed:
+            menu.addAction(action)
+        else:
+            # Known by its key and to the search all the same.
+            window.addAction(action)
         if entry.is_on is not None:
             action.setCheckable(True)
             menu.aboutToShow.connect(lambda entry=entry, action=action: action.setChecked(_is_on(entry, window)))
         shortcut = entry.keys[0] if entry.keys else ""
         run, why_not = partial(entry.run, window), partial(entry.why_not, window)
-        window.commands.append(Command(entry.title, entry.menu, run, shortcut, entry.hint, why_not))
+        window.commands.append(Command(entry.title, entry.menu, run, shortcut, entry.hint, why_not, entry.also))
 
 
 def looks(window: Window) -> tuple[tuple[str, str, Callable[[], bool]], ...]:

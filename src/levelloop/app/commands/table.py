@@ -14,7 +14,24 @@ from levelloop.document.registry import Operation
 if TYPE_CHECKING:
     from levelloop.app.window import Window
 
-MENUS = ("File", "Edit", "Add", "Select", "Transform", "Build", "Smooth", "Recipe", "Part", "View", "Help")
+# Each with the letter that opens it together with Alt.
+MENUS = (
+    "&File",
+    "&Edit",
+    "&Add",
+    "&Select",
+    "&Transform",
+    "&Build",
+    "&Divide",
+    "&Mend",
+    "Sm&ooth",
+    "&Recipe",
+    "&Part",
+    "&View",
+    "&Help",
+)
+# Operations that the window has commands of its own for, which also act on whole parts.
+COMMANDS_OF_THE_WINDOW = ("Hide", "Show all", "Symmetric editing", "Unit", "Convert")
 NO_PART = "There is no part yet; add a form first."
 Pivot = Literal["middle", "each", "origin", "anchor", "last"]
 
@@ -22,7 +39,9 @@ Pivot = Literal["middle", "each", "origin", "anchor", "last"]
 @dataclass(frozen=True)
 class Entry:
     """One command. run: what it does to a window; keys: the first is the one that is told; line: with a line above it;
-    why_not: why it cannot run now, in a sentence, empty where it can.
+    why_not: why it cannot run now, in a sentence, empty where it can; is_on: whether what it switches is on; listed:
+    whether it stands in its menu, not only in the search and the keys; also: other words to find it by. menu: a menu,
+    or one in it: "View/Looks".
     """
 
     menu: str
@@ -33,6 +52,8 @@ class Entry:
     line: bool = False
     why_not: Callable[[Window], str] = lambda window: ""
     is_on: Callable[[Window], bool] | None = None
+    listed: bool = True
+    also: str = ""
 
 
 @dataclass(frozen=True)
@@ -59,27 +80,33 @@ def of_operation(operation: Operation) -> Entry:
         operation.shortcuts,
         operation.hint,
         why_not=why_not,
+        listed=operation.title not in COMMANDS_OF_THE_WINDOW,
+        also=operation.also,
     )
 
 
 def _axes(axes: Literal["world", "part", "normal", "view"]) -> Entry:
     hint = "What the handle and typed moves count along"
-    return Entry("Transform", f"Axes of the {axes}", lambda window: window.on_view.set_axes(axes), (), hint)
+    return Entry(
+        "Transform", f"Axes of the {axes}", lambda window: window.on_view.set_axes(axes), (), hint, listed=False
+    )
 
 
 def _pivot(pivot: Pivot, words: str) -> Entry:
     hint = "What stays when it is rotated or scaled"
-    return Entry("Transform", f"Pivot: {words}", lambda window: window.on_view.set_pivot(pivot), (), hint)
+    return Entry("Transform", f"Pivot: {words}", lambda window: window.on_view.set_pivot(pivot), (), hint, listed=False)
 
 
 def _snap(snap: Any) -> Entry:
     title = f"Snap to {TITLES[snap]}"
-    return Entry("Transform", title, lambda window: window.on_view.toggle_snap(snap), (), "While dragging")
+    return Entry(
+        "Transform", title, lambda window: window.on_view.toggle_snap(snap), (), "While dragging", listed=False
+    )
 
 
 def _direction(title: str) -> Entry:
     return Entry(
-        "View",
+        "View/Look from",
         title,
         lambda window: window.view.fly(lambda: window.view.look(title.lower())),
         (),
@@ -94,6 +121,7 @@ def _step(towards: Literal["left", "right", "up", "down"]) -> Entry:
         lambda window: window.view.fly(lambda: window.view.step(towards)),
         (f"Ctrl+{towards.capitalize()}",),
         "The next straight direction on that side",
+        listed=False,
     )
 
 
@@ -106,7 +134,7 @@ def _views(count: int, title: str) -> Entry:
 def _shading(title: str, key: str) -> Entry:
     shading = title.lower()
     return Entry(
-        "View",
+        "View/Looks",
         title,
         lambda window: window.on_view.set_look(shading=shading),
         (key,),
@@ -117,7 +145,7 @@ def _shading(title: str, key: str) -> Entry:
 
 def _back_faces(inside: str) -> Entry:
     return Entry(
-        "View",
+        "View/Back faces",
         f"Back faces {inside}",
         lambda window: window.on_view.set_look(inside=inside),
         is_on=lambda window: window.view.look_of.inside == inside,
@@ -126,7 +154,7 @@ def _back_faces(inside: str) -> Entry:
 
 def _theme(name: str, first: bool) -> Entry:
     return Entry(
-        "View",
+        "View/Theme",
         f"Theme {name}",
         lambda window: window.set_theme(name),
         (),
@@ -212,6 +240,7 @@ FIRST: tuple[Entry | Submenu, ...] = (
         lambda window: window.set_kind("points"),
         ("P",),
         "Select points; again converts the selection",
+        listed=False,
     ),
     Entry(
         "Select",
@@ -219,6 +248,7 @@ FIRST: tuple[Entry | Submenu, ...] = (
         lambda window: window.set_kind("edges"),
         ("E",),
         "Select edges; again converts the selection",
+        listed=False,
     ),
     Entry(
         "Select",
@@ -226,8 +256,9 @@ FIRST: tuple[Entry | Submenu, ...] = (
         lambda window: window.set_kind("faces"),
         ("F",),
         "Select faces; again converts the selection",
+        listed=False,
     ),
-    Entry("Select", "Parts", lambda window: window.set_kind("parts"), ("A",), "Select parts"),
+    Entry("Select", "Parts", lambda window: window.set_kind("parts"), ("A",), "Select parts", listed=False),
     Entry(
         "Select",
         "Everything",
@@ -243,6 +274,7 @@ FIRST: tuple[Entry | Submenu, ...] = (
         lambda window: window.on_view.toggle_kept(),
         ("Ctrl+L",),
         "Against clicks, boxes and brushes",
+        listed=False,
     ),
     Entry(
         "Select",
@@ -250,6 +282,7 @@ FIRST: tuple[Entry | Submenu, ...] = (
         lambda window: window.on_view.toggle_reach(),
         ("Ctrl+T",),
         "Pick what is seen, what faces the view, or everything through",
+        listed=False,
     ),
 )
 
@@ -278,6 +311,8 @@ LAST: tuple[Entry | Submenu, ...] = (
         lambda window: window.on_view.toggle_soft(),
         ("Shift+S",),
         "What is around follows move, rotate and scale",
+        listed=False,
+        also="proportional falloff",
     ),
     Entry(
         "Part",
@@ -302,13 +337,6 @@ LAST: tuple[Entry | Submenu, ...] = (
         "All but the selection, or the other parts",
     ),
     Entry("Select", "Show what is hidden", lambda window: window.on_parts.show_hidden(), (), "Elements and parts"),
-    Entry(
-        "Part",
-        "Remove",
-        lambda window: window.on_parts.remove_part(),
-        (),
-        "Takes the active part out of the document",
-    ),
     Entry("Smooth", "Cage or smooth", lambda window: window.toggle_smooth(), (), "Space; held: a peek"),
     Entry("Smooth", "All parts cage or smooth", lambda window: window.toggle_smooth_all(), (), "Shift+Space"),
     Entry("Smooth", "Level up", lambda window: window.set_stop(window.line.stepped(1)), ("PgUp",)),
@@ -323,9 +351,9 @@ LAST: tuple[Entry | Submenu, ...] = (
     *(_direction(name) for name in ("Front", "Back", "Right", "Left", "Top", "Bottom")),
     *(_step(towards) for towards in ("left", "right", "up", "down")),
     Entry("View", "Perspective or orthographic", lambda window: window.view.toggle_perspective(), ("Ctrl+Home",)),
-    Entry("View", "Move a guide", lambda window: window.on_view.move_guide(), (), "Drag it, or a corner of it"),
-    Submenu("View", "Look through", "cameras"),
-    Submenu("View", "Guides", "guides"),
+    Entry("View/Guides", "Move a guide", lambda window: window.on_view.move_guide(), (), "Drag it, or a corner of it"),
+    Submenu("View/Cameras", "Look through", "cameras"),
+    Submenu("View/Guides", "Change a guide here", "guides"),
     Entry(
         "View",
         "Frame selection",
@@ -343,7 +371,7 @@ LAST: tuple[Entry | Submenu, ...] = (
     _views(2, "Two views"),
     _views(4, "Four views"),
     Entry(
-        "View",
+        "View/Looks",
         "X-ray",
         lambda window: window.on_view.toggle_look("x_ray"),
         ("I, X",),
@@ -352,7 +380,7 @@ LAST: tuple[Entry | Submenu, ...] = (
         is_on=lambda window: window.view.look_of.x_ray,
     ),
     Entry(
-        "View",
+        "View/Looks",
         "Wires and flow lines",
         lambda window: window.on_view.toggle_look("wire"),
         ("I, W",),
@@ -360,7 +388,7 @@ LAST: tuple[Entry | Submenu, ...] = (
         is_on=lambda window: window.view.look_of.wire,
     ),
     Entry(
-        "View",
+        "View/Looks",
         "Normals",
         lambda window: window.on_view.toggle_look("normals"),
         ("I, N",),
@@ -368,7 +396,7 @@ LAST: tuple[Entry | Submenu, ...] = (
         is_on=lambda window: window.view.look_of.normals,
     ),
     Entry(
-        "View",
+        "View/Looks",
         "Cut open",
         lambda window: window.on_view.cut_view(),
         ("I, O",),

@@ -216,8 +216,9 @@ class ReviewPanel(QWidget):
         if not 0 <= row < len(self.rows):
             return
         self.row, self.step = row, step
+        # Its part becomes the active one; the order stays while one steps through it.
+        self._first = self.rows[row][0]
         self.chosen.emit(*self.rows[row], step)
-        # Another part may be active now, and its findings first.
         self._show_rows()
 
     def walk(self, by: int) -> None:

@@ -31,6 +31,7 @@ HOLDING: tuple[Operation, ...] = (
         icon="hold",
         at_middle="local",
         on_line={"edges": 80},
+        also="support loop radius fillet tight",
     ),
     Operation(
         "balance",
@@ -45,6 +46,7 @@ HOLDING: tuple[Operation, ...] = (
         moves_only=True,
         at_middle="local",
         on_line={"edges": 130},
+        also="equal supports slide",
     ),
     Operation(
         "true_size",
@@ -57,6 +59,7 @@ HOLDING: tuple[Operation, ...] = (
         TRUE_SIZES,
         ("points", "edges", "faces"),
         or_all=True,
+        also="diameter exact",
     ),
     Operation(
         "bake",
@@ -68,5 +71,6 @@ HOLDING: tuple[Operation, ...] = (
         "parts",
         BAKE,
         on_line={"parts": 140},
+        also="apply make real",
     ),
 )

@@ -109,6 +109,7 @@ PARTS: tuple[Operation, ...] = (
         "document",
         (Text("name", "", "Its name"), Expression("value", "0 mm")),
         waits=True,
+        also="variable name number",
     ),
     Operation(
         "set_unit",
@@ -119,6 +120,7 @@ PARTS: tuple[Operation, ...] = (
         "What numbers without a unit count in",
         "document",
         (Choice("unit", "mm", "Of numbers without one", words=tuple(MILLIMETRES)),),
+        also="units mm inch centimetre",
     ),
     Operation(
         "combine",
@@ -134,6 +136,7 @@ PARTS: tuple[Operation, ...] = (
             Text("name", "", "The name of what they become"),
         ),
         on_line={"parts": 120},
+        also="join parts merge",
     ),
     Operation(
         "detach",
@@ -148,6 +151,7 @@ PARTS: tuple[Operation, ...] = (
             Text("name", "", "The new part's name"),
         ),
         on_line={"faces": 120},
+        also="separate split off",
     ),
     Operation(
         "duplicate",
@@ -162,6 +166,7 @@ PARTS: tuple[Operation, ...] = (
             Text("name", "", "The copy's name"),
         ),
         on_line={"parts": 40},
+        also="copy clone",
     ),
     Operation(
         "boolean",
@@ -179,11 +184,12 @@ PARTS: tuple[Operation, ...] = (
         ),
         waits=True,
         on_line={"parts": 110},
+        also="union subtract intersect hole carve",
     ),
     Operation(
         "clip",
         "Clip at the mirror",
-        "Part",
+        "Mend",
         clip,
         "Take off what lies beyond the mirror's planes",
         "The cage ends where its image begins",
@@ -192,7 +198,7 @@ PARTS: tuple[Operation, ...] = (
     Operation(
         "curve_from_edges",
         "Curve from edges",
-        "Part",
+        "Part/Curves",
         curve_from_edges,
         "Make a curve of {selection}, called {name}",
         "To sweep or extrude along",
@@ -209,6 +215,7 @@ PARTS: tuple[Operation, ...] = (
         "parts",
         (Text("name", "", "Its name"),),
         on_line={"parts": 50},
+        also="linked copy",
     ),
     Operation(
         "attach",
@@ -252,7 +259,7 @@ PARTS: tuple[Operation, ...] = (
     Operation(
         "add_guide",
         "Guide",
-        "View",
+        "View/Guides",
         add_guide,
         "Add the guide {path} to the {view}, {width} wide, {embed}, called {name}",
         "A reference image in a view",
@@ -265,11 +272,12 @@ PARTS: tuple[Operation, ...] = (
             Text("name", "", "The guide's name"),
         ),
         tool="image",
+        also="image reference picture background",
     ),
     Operation(
         "set_guide",
         "Change a guide",
-        "View",
+        "View/Guides",
         set_guide,
         "Let the guide {name} have opacity {opacity}, width {width}, be at {at}, {flip}, {crop}, {through}, {standing},"
         " {locked}, {shown}[, projected onto {onto}]",
@@ -293,7 +301,7 @@ PARTS: tuple[Operation, ...] = (
     Operation(
         "calibrate_guide",
         "Calibrate a guide",
-        "View",
+        "View/Guides",
         calibrate_guide,
         "Make {start} to {end} on the guide {name} {length} long",
         "Two places of the image and how far apart they truly are",
@@ -309,7 +317,7 @@ PARTS: tuple[Operation, ...] = (
     Operation(
         "remove_guide",
         "Remove a guide",
-        "View",
+        "View/Guides",
         remove_guide,
         "Remove the guide {name}",
         "Takes an image out",
@@ -319,7 +327,7 @@ PARTS: tuple[Operation, ...] = (
     Operation(
         "keep_camera",
         "Keep the view as a camera",
-        "View",
+        "View/Cameras",
         keep_camera,
         "Keep the camera {name}, looking at {target} from {distance}, turn {turn}, tilt {tilt}, {perspective},"
         " field of view {field_of_view}, shift {shift}",
@@ -336,11 +344,12 @@ PARTS: tuple[Operation, ...] = (
             Vector("shift", (0.0, 0.0), "Right and up, in shares of the height", size=2, is_length=False),
         ),
         tool="camera",
+        also="view bookmark",
     ),
     Operation(
         "set_camera",
         "Change a camera",
-        "View",
+        "View/Cameras",
         set_camera,
         "Give the camera {name} field of view {field_of_view}, shift {shift}, {perspective}",
         "What is at its target stays as large; nothing given leaves it",
@@ -356,7 +365,7 @@ PARTS: tuple[Operation, ...] = (
     Operation(
         "remove_camera",
         "Remove a camera",
-        "View",
+        "View/Cameras",
         remove_camera,
         "Remove the camera {name} and its guides",
         "Takes a camera out",

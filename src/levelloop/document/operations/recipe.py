@@ -221,7 +221,7 @@ def _operation(kind: StepKind) -> Operation:
     return Operation(
         f"step_{kind.key}",
         kind.title,
-        "Recipe",
+        "Recipe/Add a step",
         run,
         kind.sentence,
         kind.hint,

@@ -48,6 +48,7 @@ SMOOTHING: tuple[Operation, ...] = (
         shortcut="K",
         icon="crease",
         on_line={"edges": 70, "faces": 110},
+        also="sharp hard edge weight",
     ),
     Operation(
         "sharpen_points",
@@ -61,6 +62,7 @@ SMOOTHING: tuple[Operation, ...] = (
         ("points",),
         icon="sharpen",
         on_line={"points": 80},
+        also="corner crease",
     ),
     Operation(
         "seam",
@@ -73,6 +75,7 @@ SMOOTHING: tuple[Operation, ...] = (
         (Toggle("on", True, "Whether they are seams", on="seams", off="no seams"),),
         ("edges",),
         on_line={"edges": 170},
+        also="uv cut",
     ),
     Operation(
         "shade",
