@@ -39,6 +39,7 @@ pages: setup
 	$(PYTHON) tools/typed_do.py
 	$(PYTHON) tools/man_page.py
 	$(PYTHON) tools/review_page.py
+	$(PYTHON) tools/keys_page.py
 
 # For one person by default: make install PREFIX=/usr/local for all.
 PREFIX ?= $(HOME)/.local

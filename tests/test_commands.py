@@ -176,7 +176,9 @@ def test_guides_are_changed_from_their_menu(demo: Hands) -> None:
     guide = session.document.guides[0]
 
     def choose(words: str) -> None:
-        view_menu = next(menu for menu in window.menuWidget().findChildren(QMenu) if menu.title() == "Change a guide here")
+        view_menu = next(
+            menu for menu in window.menuWidget().findChildren(QMenu) if menu.title() == "Change a guide here"
+        )
         view_menu.aboutToShow.emit()
         entry = next(action.menu() for action in view_menu.actions() if action.text().startswith(guide.name))
         next(action for action in entry.actions() if action.text() == words).trigger()

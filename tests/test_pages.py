@@ -16,6 +16,7 @@ from levelloop.document.session import Session
 ROOT = Path(__file__).parent.parent
 MADE = {
     "operations_page": ("page", "docs/operations.md"),
+    "keys_page": ("page", "docs/keys.md"),
     "typed_do": ("stub", "src/levelloop/document/typed_do.pyi"),
     "man_page": ("page", "packaging/levelloop.1"),
 }

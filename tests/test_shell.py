@@ -6,16 +6,19 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from driving import CONTROL, Hands, box_in
+from driving import CONTROL, Hands, box_in, opened
 from PIL import Image
-from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PySide6.QtCore import QMimeData, QPoint, QPointF, QSettings, Qt, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QPushButton
 
 from levelloop.app.commands.file import next_version
+from levelloop.app.commands.keys import entries, keys_of
 from levelloop.app.commands.lesson import STEPS
 from levelloop.app.commands.recent import recent_files
 from levelloop.app.main import application
+from levelloop.app.preferences import Preferences
+from levelloop.app.theme import set_text_scale
 from levelloop.app.window import Window
 from levelloop.core.errors import EditError
 from levelloop.document.document import Document
@@ -210,3 +213,74 @@ def test_links_among_imported_parts_stay_among_them() -> None:
     assert came.result(0).n_faces == other.part.result(0).n_faces > 6
     with pytest.raises(EditError, match="no parts"):
         imported(here.document, Document())
+
+
+@needs_screen
+def test_settings_hold_at_once_and_at_the_next_start(empty: Hands) -> None:
+    settings = empty.window.show_settings()
+    for name, value in (("theme", "Dusk"), ("orbit", "middle"), ("speed", 2.0), ("grid", 5.0)):
+        box = settings.boxes[name]
+        index = next(row for row in range(box.count()) if box.itemData(row) == value)
+        box.setCurrentIndex(index)
+        box.activated.emit(index)
+    hands = empty.window.panes.hands
+    assert empty.window.theme.name == "Dusk" and hands.grid == 5.0
+    turn = empty.view.camera.turn
+    empty.drag(QPoint(300, 300), QPoint(340, 300), Qt.MouseButton.MiddleButton)
+    assert abs(empty.view.camera.turn - turn) == pytest.approx(32, abs=2)
+    settings.close()
+    assert Preferences.load() == Preferences(theme="Dusk", orbit="middle", speed=2.0, grid=5.0)
+    empty.window.set_theme("Bench")
+    QSettings("Level Loop", "Level Loop").setValue("speed", "no number")
+    QSettings("Level Loop", "Level Loop").setValue("grid", -4)
+    assert Preferences.load() == Preferences(orbit="middle")
+
+
+@needs_screen
+def test_keys_are_found_given_told_when_taken_and_reset(empty: Hands) -> None:
+    box_in(empty)
+    settings = empty.window.show_settings()
+    page = settings.keys
+    page.words.setText("bevel")
+    assert page.shown()[0] == "Bevel" and len(page.shown()) < 4
+    page.words.clear()
+    page.pressed.setKeySequence("U")
+    assert page.shown() == ["Extrude"]
+    page.pressed.clear()
+    assert len(page.shown()) > 150
+    page.choose("Bevel")
+    page.given.setKeySequence("U")
+    page.give.click()
+    assert "is the key of “Extrude”" in page.told.text()
+    page.given.setKeySequence("Ctrl+Shift+B")
+    page.give.click()
+    assert "has the key Ctrl+Shift+B" in page.told.text()
+    settings.close()
+    empty.session.select(edges=[[0, 1]])
+    empty.window.activateWindow()
+    empty.view.setFocus()
+    empty.key(Key.Key_B)
+    assert not empty.window.sentence.is_open
+    empty.key(Key.Key_B, CONTROL | Qt.KeyboardModifier.ShiftModifier)
+    assert empty.window.sentence.running_key == "bevel"
+    again = empty.window.show_settings()
+    again.keys.choose("Bevel")
+    again.keys.reset.click()
+    assert keys_of(next(entry for entry in entries() if entry.title == "Bevel")) == ("B",)
+    again.close()
+
+
+@needs_screen
+@pytest.mark.parametrize("scale", [0.8, 1.5, 2.0])
+def test_words_may_be_of_any_size(qtbot: object, scale: float) -> None:
+    Preferences(text=scale).keep()
+    try:
+        for hands in opened(Session.new(), qtbot):  # type: ignore[arg-type]
+            box_in(hands)
+            word = hands.window.tools.buttons["add_box"]
+            assert word.height() >= word.fontMetrics().height()
+            field = hands.window.sentence.fields["size"]
+            assert field.height() >= field.fontMetrics().height()
+            assert hands.window.width() <= 1280
+    finally:
+        set_text_scale(1.0)

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QApplication
 
 from levelloop.app.defects import catch_defects
 from levelloop.app.icons import icon
+from levelloop.app.preferences import Preferences
 from levelloop.app.theme import BENCH, load_fonts, style_sheet, text_font
 from levelloop.app.view.viewport import surface_format
 from levelloop.app.window import Window
@@ -56,7 +57,8 @@ def open_window(file: Path | None, demo: bool) -> int:
     keep_log()
     app = application()
     _need_opengl()
-    window = Window(session, Journal(failed=logging.getLogger("levelloop").warning))
+    safe = Preferences.load().safe
+    window = Window(session, Journal(failed=logging.getLogger("levelloop").warning) if safe else None)
     catch_defects(window.tell)
     window.resize(1280, 800)
     if demo:

@@ -74,6 +74,7 @@ DUSK = Theme(
 THEMES = {theme.name: theme for theme in (BENCH, DUSK)}
 MARKS = {"stop": "■", "warn": "▲", "note": "●"}
 FAMILY = "Instrument Sans"
+_text_scale = 1.0  # of all words; set before a window is built
 
 
 def load_fonts() -> None:
@@ -83,10 +84,21 @@ def load_fonts() -> None:
             QFontDatabase.addApplicationFontFromData(entry.read_bytes())
 
 
+def set_text_scale(scale: float) -> None:
+    """Lets all words that are set from now on be so many times as large as designed."""
+    global _text_scale
+    _text_scale = scale
+
+
+def scaled(pixels: float) -> int:
+    """A height that words stand in, at the size that they have."""
+    return round(pixels * max(_text_scale, 1.0))
+
+
 def text_font(size: float = 9.5, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
     """The text font with tabular figures. size: points."""
     font = QFont(FAMILY)
-    font.setPointSizeF(size)
+    font.setPointSizeF(size * _text_scale)
     font.setWeight(weight)
     font.setFeature(QFont.Tag("tnum"), 1)
     return font

@@ -8,14 +8,14 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QEvent, QPoint, QSettings, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
+from PySide6.QtCore import QByteArray, QEvent, QPoint, QSettings, Qt, QTimer
+from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMenuBar, QSplitter, QVBoxLayout, QWidget
 
 from levelloop.app.commands.exporting import Exporting
 from levelloop.app.commands.file import FileCommands
 from levelloop.app.commands.finder import Command, Finder
-from levelloop.app.commands.menus import build_menus, fitting_menu, looks, show_about, show_keys
+from levelloop.app.commands.menus import build_menus, fitting_menu, looks, set_keys, show_about, show_keys
 from levelloop.app.commands.part import PartCommands
 from levelloop.app.commands.recipe import RecipeCommands
 from levelloop.app.commands.reviewing import Reviewing
@@ -33,9 +33,11 @@ from levelloop.app.panels.parts import PartsPanel
 from levelloop.app.panels.readout import readout, shortly, strays, without
 from levelloop.app.panels.review import ReviewPanel
 from levelloop.app.panels.sentence_bar import SentenceBar
+from levelloop.app.panels.settings import SettingsWindow
 from levelloop.app.panels.state_strip import StateStrip
 from levelloop.app.panels.tool_line import ToolLine
-from levelloop.app.theme import BENCH, THEMES, style_sheet
+from levelloop.app.preferences import Preferences
+from levelloop.app.theme import BENCH, THEMES, set_text_scale, style_sheet
 from levelloop.app.view.panes import Panes
 from levelloop.app.view.picking import element_places
 from levelloop.app.view.stage import AT_ONCE, Stage
@@ -59,6 +61,8 @@ class Window(QMainWindow):
     def __init__(self, session: Session, journal: Journal | None = None) -> None:
         super().__init__()
         self.session: Session = session
+        self.preferences = Preferences.load()
+        set_text_scale(self.preferences.text)
         self.theme = BENCH
         self.setMinimumSize(1024, 700)
         self.setAcceptDrops(True)
@@ -75,6 +79,7 @@ class Window(QMainWindow):
         self.review: ReviewPanel = ReviewPanel(session, self.theme)
         self.line: BuildLine = BuildLine(session, self.stage, self.theme)
         self.commands: list[Command] = []
+        self.key_actions: dict[str, QAction] = {}
         self._last_used: dict[str, dict[str, Any]] = {}
         self.on_files: FileCommands = FileCommands(self)
         self.exporting: Exporting = Exporting(self)
@@ -100,6 +105,7 @@ class Window(QMainWindow):
         head_row.setContentsMargins(4, 3, 12, 3)
         bar = QMenuBar(head)
         build_menus(self, bar)
+        set_keys(self)
         self.finder: Finder = Finder(lambda: self.commands, self.tell, self)
         head_row.addWidget(bar, 1)
         head_row.addWidget(self.finder)
@@ -118,9 +124,8 @@ class Window(QMainWindow):
         self.panes.hands.flies = QApplication.isEffectEnabled(Qt.UIEffect.UI_General)
         if REGISTRY.refused:
             self.tell(" ".join(REGISTRY.refused))
-        kept = str(QSettings("Level Loop", "Level Loop").value("theme", BENCH.name))
-        if kept in THEMES and kept != BENCH.name:
-            self.set_theme(kept, remember=False)
+        self._prefer(self.preferences)
+        self._restore_shape()
 
     # Public
 
@@ -143,6 +148,39 @@ class Window(QMainWindow):
         log = MessageLog(self.sentence.messages, self)
         log.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         log.open_above(self.strip.mapToGlobal(QPoint(self.strip.width(), 0)))
+
+    def show_settings(self) -> SettingsWindow:
+        """Opens the settings and the keys."""
+        settings = SettingsWindow(self.preferences, self)
+        settings.changed.connect(self._prefer)
+        settings.rekeyed.connect(lambda: set_keys(self))
+        settings.show()
+        return settings
+
+    def _prefer(self, preferences: Preferences) -> None:
+        """Lets everything be as the person prefers it, now."""
+        hands, text = self.panes.hands, self.preferences.text
+        self.preferences = preferences
+        hands.orbits_with_middle, hands.orbit_speed = preferences.orbit == "middle", preferences.speed
+        hands.grid = preferences.grid
+        if preferences.theme != self.theme.name:
+            self.set_theme(preferences.theme, remember=False)
+        if preferences.text != text:
+            self.tell("Words have their new size in the next window.")
+        self.strip.refresh()
+
+    def _restore_shape(self) -> None:
+        """Has the size and the split that it had when it was closed last."""
+        settings = QSettings("Level Loop", "Level Loop")
+        for name, restore in (("shape", self.restoreGeometry), ("split", self._middle.restoreState)):
+            kept = settings.value(name)
+            if isinstance(kept, QByteArray):
+                restore(kept)
+
+    def _keep_shape(self) -> None:
+        settings = QSettings("Level Loop", "Level Loop")
+        settings.setValue("shape", self.saveGeometry())
+        settings.setValue("split", self._middle.saveState())
 
     def show_history(self) -> None:
         """Opens the list of what was done below the sentence bar."""
@@ -327,6 +365,7 @@ class Window(QMainWindow):
 
         if not self.attempt(ask) or not may_leave:
             return
+        self._keep_shape()
         self.session.changed.disconnect(self._changed)
         self.reviewing.stop()
         self._letting_go.stop()
@@ -418,6 +457,7 @@ class Window(QMainWindow):
         middle.addWidget(side)
         middle.setStretchFactor(0, 1)
         middle.setSizes([1012, 268])
+        self._middle = middle
         column.addWidget(middle, 1)
         column.addWidget(self.line)
         column.addWidget(self.strip)
@@ -626,7 +666,8 @@ class Window(QMainWindow):
         self._refresh_readout()
         self.reviewing.soon()
         if remember:
-            QSettings("Level Loop", "Level Loop").setValue("theme", name)
+            self.preferences = replace(self.preferences, theme=name)
+            self.preferences.keep()
 
     def _peek(self, on: bool) -> None:
         self.stage.peek(on, self._everything)

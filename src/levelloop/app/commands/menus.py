@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
@@ -12,6 +13,7 @@ from PySide6.QtWidgets import QDialog, QMenu, QMenuBar, QTextBrowser, QVBoxLayou
 
 from levelloop import __version__
 from levelloop.app.commands.finder import Command
+from levelloop.app.commands.keys import GESTURES, entries, keys_of
 from levelloop.app.commands.recent import recent_files
 from levelloop.app.commands.table import MENUS, Entry, Submenu, commands
 from levelloop.document.document import Guide
@@ -41,7 +43,7 @@ def build_menus(window: Window, bar: QMenuBar) -> None:
         if entry.line:
             menu.addSeparator()
         action = QAction(entry.title, window)
-        action.setShortcuts([QKeySequence(key) for key in entry.keys])
+        window.key_actions[entry.title] = action
         action.triggered.connect(lambda _=False, entry=entry: entry.run(window))
         action.setToolTip(entry.hint)
         if entry.listed:
@@ -52,9 +54,19 @@ def build_menus(window: Window, bar: QMenuBar) -> None:
         if entry.is_on is not None:
             action.setCheckable(True)
             menu.aboutToShow.connect(lambda entry=entry, action=action: action.setChecked(_is_on(entry, window)))
-        shortcut = entry.keys[0] if entry.keys else ""
+        shortcut = next(iter(keys_of(entry)), "")
         run, why_not = partial(entry.run, window), partial(entry.why_not, window)
         window.commands.append(Command(entry.title, entry.menu, run, shortcut, entry.hint, why_not, entry.also))
+
+
+def set_keys(window: Window) -> None:
+    """Gives all commands their keys, the person's own ones first."""
+    for entry in entries():
+        keys = keys_of(entry)
+        window.key_actions[entry.title].setShortcuts([QKeySequence(key) for key in keys])
+        for number, command in enumerate(window.commands):
+            if command.title == entry.title and command.menu == entry.menu:
+                window.commands[number] = replace(command, shortcut=next(iter(keys), ""))
 
 
 def looks(window: Window) -> tuple[tuple[str, str, Callable[[], bool]], ...]:
@@ -168,20 +180,7 @@ def fitting_menu(window: Window) -> QMenu:
 def show_keys(window: Window) -> None:
     """All keys, from the table of commands."""
     rows = [(command.shortcut, command.title) for command in window.commands if command.shortcut]
-    extra = [
-        ("Space", "Cage or smooth; hold to peek"),
-        ("Click, Shift, Ctrl", "Select, add, remove"),
-        ("Double-click, triple-click", "Loop, ring"),
-        ("G or Q held while dragging", "Lasso, brush"),
-        ("Z held while dragging", "Pull test: what was dragged springs back"),
-        ("Ctrl+drag with the move tool", "Pull an edge, face or point out"),
-        ("Ctrl+Shift+click", "The stretch from the last pick"),
-        ("Shift+click while numbers are open", "Apply the operation there too"),
-        ("Ctrl+wheel with a soft range", "Its size"),
-        ("Right drag, middle drag, wheel", "Orbit, pan, zoom"),
-        ("Enter, Shift+Enter, Esc", "Keep, keep and again, revert"),
-    ]
-    cells = "".join(f"<tr><td><b>{key}</b>&nbsp;&nbsp;</td><td>{what}</td></tr>" for key, what in rows + extra)
+    cells = "".join(f"<tr><td><b>{key}</b>&nbsp;&nbsp;</td><td>{what}</td></tr>" for key, what in (*rows, *GESTURES))
     _show_text(window, "Keys", f"<table cellspacing=3>{cells}</table>")
 
 

@@ -213,6 +213,14 @@ FIRST: tuple[Entry | Submenu, ...] = (
     ),
     Entry("File", "Quit", lambda window: window.close(), ("Ctrl+Q",), line=True),
     Entry(
+        "Edit",
+        "Settings",
+        lambda window: window.show_settings(),
+        ("Ctrl+,",),
+        "Words, theme, hands and keys",
+        also="preferences options shortcuts",
+    ),
+    Entry(
         "Edit", "History", lambda window: window.show_history(), ("Ctrl+H",), "What was done; its numbers can change"
     ),
     Entry("Edit", "Undo", lambda window: window.attempt(window.undo), ("Ctrl+Z",)),

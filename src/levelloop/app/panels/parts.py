@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 
 from levelloop.app.icons import icon
 from levelloop.app.panels.pieces import heading, quiet_list
-from levelloop.app.theme import Theme, plain_label, text_font
+from levelloop.app.theme import Theme, plain_label, scaled, text_font
 from levelloop.app.view.stage import Stage
 from levelloop.core.errors import LevelLoopError
 from levelloop.document.document import Part
@@ -365,7 +365,7 @@ class PartsPanel(QWidget):
             row = Row(part, path, len(above))
             self.rows.append(row)
             item = QListWidgetItem(self.list)
-            item.setSizeHint(QSize(100, ROW))
+            item.setSizeHint(QSize(100, scaled(ROW)))
             if part is not None:
                 widget: QWidget = PartRow(self, part, row.depth)
             else:

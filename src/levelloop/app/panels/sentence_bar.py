@@ -11,7 +11,7 @@ from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintE
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QMenu, QPushButton, QScrollArea, QSizePolicy, QWidget
 
 from levelloop.app.panels.messages import Messages
-from levelloop.app.theme import Theme, plain_label, text_font
+from levelloop.app.theme import Theme, plain_label, scaled, text_font
 from levelloop.core.edit.move.transform import selection_frame
 from levelloop.core.errors import LevelLoopError
 from levelloop.document.document import Document
@@ -132,7 +132,7 @@ class SentenceBar(QWidget):
         super().__init__(parent)
         self.setObjectName("sentence")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedHeight(44)
+        self.setFixedHeight(scaled(44))
         self.session = session
         self._row = QHBoxLayout(self)
         self._row.setContentsMargins(8, 4, 12, 4)

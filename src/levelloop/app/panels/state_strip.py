@@ -9,7 +9,7 @@ from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QLabel, QMenu, QSizePolicy, QWidget
 
-from levelloop.app.theme import BENCH, Theme, text_font
+from levelloop.app.theme import BENCH, Theme, scaled, text_font
 from levelloop.document.session import Session
 
 HEIGHT = 30
@@ -53,7 +53,9 @@ class SignWord(QAbstractButton):
         self.glyph, self.is_lit, self.theme = glyph, False, BENCH
 
     def sizeHint(self) -> QSize:
-        return QSize(self.fontMetrics().horizontalAdvance(self.text()) + 14 + (14 if self.glyph else 0), HEIGHT - 6)
+        return QSize(
+            self.fontMetrics().horizontalAdvance(self.text()) + 14 + (14 if self.glyph else 0), scaled(HEIGHT) - 6
+        )
 
     def paintEvent(self, event: QPaintEvent) -> None:
         theme, painter = self.theme, QPainter(self)
@@ -88,7 +90,7 @@ class StateStrip(QWidget):
         self._kind, self.theme = kind, BENCH
         self.setObjectName("strip")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedHeight(HEIGHT)
+        self.setFixedHeight(scaled(HEIGHT))
         row = QHBoxLayout(self)
         row.setContentsMargins(8, 0, 8, 0)
         row.setSpacing(1)

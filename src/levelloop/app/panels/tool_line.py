@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QFocusEvent, QFontMetrics, QKeyEvent, QPainter
 from PySide6.QtWidgets import QAbstractButton, QMenu, QWidget
 
 from levelloop.app.icons import icon
-from levelloop.app.theme import BENCH, Theme, colour, plain_label, text_font
+from levelloop.app.theme import BENCH, Theme, colour, plain_label, scaled, text_font
 from levelloop.document.operations import REGISTRY
 from levelloop.document.registry import Line, Operation
 from levelloop.document.running import described
@@ -36,7 +36,7 @@ class ToolWord(QAbstractButton):
     def sizeHint(self) -> QSize:
         words = self.fontMetrics().horizontalAdvance(self.text())
         letter = self._key_metrics().horizontalAdvance(self.key) + 5 if self.key else 0
-        return QSize(words + letter + 14 + (ICON + 5 if self.picture else 0), HEIGHT - 8)
+        return QSize(words + letter + 14 + (ICON + 5 if self.picture else 0), scaled(HEIGHT) - 8)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         theme, painter = self.theme, QPainter(self)
@@ -94,7 +94,7 @@ class ToolLine(QWidget):
         self.theme = BENCH
         self.setObjectName("tools")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedHeight(HEIGHT)
+        self.setFixedHeight(scaled(HEIGHT))
         self.subject = plain_label("", self)
         self.subject.setFont(text_font(9.5, text_font().Weight.DemiBold))
         self.arrow = plain_label("→", self)
@@ -203,7 +203,7 @@ class ToolLine(QWidget):
         self.subject.move(LEFT, middle - self.subject.height() // 2)
         self.arrow.adjustSize()
         # A fixed start, so that a longer count does not push the words about.
-        start = LEFT + max(108, 24 * (self.subject.width() // 24 + 1))
+        start = LEFT + max(scaled(108), 24 * (self.subject.width() // 24 + 1))
         self.arrow.move(start - 2, middle - self.arrow.height() // 2)
         x = start + 20
         room = self.width() - LEFT - self.more.sizeHint().width() - GAP

@@ -32,7 +32,20 @@ from levelloop.core.review.findings import Finding
 from levelloop.document.cameras import NamedCamera
 from levelloop.document.session import Session
 
-Drag = Literal["none", "maybe_box", "box", "lasso", "brush", "free", "handle", "tool", "orbit", "pan", "menu_or_orbit"]
+Drag = Literal[
+    "none",
+    "maybe_box",
+    "box",
+    "lasso",
+    "brush",
+    "free",
+    "handle",
+    "tool",
+    "orbit",
+    "pan",
+    "menu_or_orbit",
+    "menu_or_pan",
+]
 HandleAxes = Literal["world", "part", "normal", "view"]
 HandlePivot = Literal["middle", "each", "origin", "anchor", "last"]
 Inside = Literal["tinted", "plain", "hidden"]
@@ -59,12 +72,13 @@ class Hands:
     """What all views share: what is selected for, how far picking reaches, the transform tool, the finding shown.
 
     soft: the parameters of the soft range that transforms begin with; empty where it is off; snaps: what catches a
-    drag; grid: mm between its places; box_rule: whether a box takes what lies inside or what it touches; flies: whether
-    the camera is seen going where commands put it; measuring: whether the distance between the last two picks is shown;
-    keeps_selection: whether clicks leave the selection as it is; axes, pivot: of the handle; tool: what the left button
-    draws with, None where it selects; repeats: the kind of element that Shift+click applies the running operation to,
-    None where none runs; apply_again: applies it; open_field: opens a field of the sentence with what was typed; looks:
-    the letters after I, what each shows and whether it does.
+    drag; grid: mm between its places; box_rule: whether a box takes what lies inside or what it touches;
+    orbits_with_middle, orbit_speed: how a drag turns the view; flies: whether the camera is seen going where commands
+    put it; measuring: whether the distance between the last two picks is shown; keeps_selection: whether clicks leave
+    the selection as it is; axes, pivot: of the handle; tool: what the left button draws with, None where it selects;
+    repeats: the kind of element that Shift+click applies the running operation to, None where none runs; apply_again:
+    applies it; open_field: opens a field of the sentence with what was typed; looks: the letters after I, what each
+    shows and whether it does.
     """
 
     kind: Kind | Literal["parts"] = "faces"
@@ -79,6 +93,8 @@ class Hands:
     grid: float = 1.0
     box_rule: BoxRule = "inside"
     flies: bool = False
+    orbits_with_middle: bool = False
+    orbit_speed: float = 1.0
     measuring: bool = False
     keeps_selection: bool = False
     axes: HandleAxes = "world"
@@ -398,9 +414,9 @@ class Viewport(QOpenGLWidget):
         self.pressed = self._last = event.position().toPoint()
         button = event.button()
         if button == Qt.MouseButton.RightButton:
-            self.drag = "menu_or_orbit"
+            self.drag = "menu_or_pan" if self.hands.orbits_with_middle else "menu_or_orbit"
         elif button == Qt.MouseButton.MiddleButton:
-            self.drag = "pan"
+            self.drag = "orbit" if self.hands.orbits_with_middle else "pan"
         elif button == Qt.MouseButton.LeftButton and self.hands.tool is not None:
             self.drag = "tool"
             self.hands.tool.press(self, self.pressed)
@@ -424,8 +440,8 @@ class Viewport(QOpenGLWidget):
         place = event.position().toPoint()
         delta = place - self._last
         far = (place - self.pressed).manhattanLength() > FAR_ENOUGH
-        if self.drag == "menu_or_orbit" and far:
-            self.drag = "orbit"
+        if self.drag in ("menu_or_orbit", "menu_or_pan") and far:
+            self.drag = "orbit" if self.drag == "menu_or_orbit" else "pan"
         if self.drag == "maybe_box" and far and self._free is not None:
             free, self._free = self._free, None
             pulls = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier) and self._held == ""
@@ -436,7 +452,7 @@ class Viewport(QOpenGLWidget):
             if self.drag == "brush" and not event.modifiers() & (SHIFT | CONTROL) and self.session.document.parts:
                 self.session.select_none()
         if self.drag == "orbit":
-            self.camera.orbit(delta.x(), delta.y())
+            self.camera.orbit(self.hands.orbit_speed * delta.x(), self.hands.orbit_speed * delta.y())
             self._moved()
         elif self.drag == "pan":
             self.camera.pan(delta.x(), delta.y(), self.height())
@@ -470,7 +486,7 @@ class Viewport(QOpenGLWidget):
         self.stage.hurry(False)
         if drag == "tool" and self.hands.tool is not None:
             self.hands.tool.release(self, place)
-        if drag == "menu_or_orbit":
+        if drag in ("menu_or_orbit", "menu_or_pan"):
             self._find_hover()
             self.asked_menu.emit(place)
         elif drag == "box":
