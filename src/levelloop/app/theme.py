@@ -117,7 +117,7 @@ def style_sheet(theme: Theme) -> str:
     QWidget {{ color: {theme.ink}; }}
     QMainWindow, #window {{ background: {theme.paper}; }}
     QMenuBar {{ background: {theme.paper}; padding: 2px 6px; }}
-    QMenuBar::item {{ padding: 5px 10px; border-radius: 4px; background: transparent; }}
+    QMenuBar::item {{ padding: 5px 8px; border-radius: 4px; background: transparent; }}
     QMenuBar::item:selected {{ background: {theme.line}; }}
     QMenu {{ background: {theme.panel}; border: 1px solid {theme.line}; padding: 6px; }}
     QMenu::item {{ padding: 5px 24px 5px 12px; border-radius: 4px; }}
@@ -168,6 +168,21 @@ def style_sheet(theme: Theme) -> str:
     #finding:hover {{ background: {theme.under}; }}
     #finding[chosen="true"] {{ background: {theme.chosen}; }}
     #answers {{ background: {theme.panel}; border: 1px solid {theme.line}; padding: 4px; }}
+    QDialog {{ background: {theme.paper}; }}
+    QTableWidget {{ background: {theme.panel}; border: 1px solid {theme.line}; gridline-color: {theme.under};
+        selection-background-color: {theme.chosen}; selection-color: {theme.ink}; }}
+    QHeaderView::section {{ background: {theme.paper}; color: {theme.quiet}; border: none;
+        border-bottom: 1px solid {theme.line}; padding: 4px 6px; }}
+    QTabWidget::pane {{ border: none; border-top: 1px solid {theme.line}; background: {theme.paper}; }}
+    QTabBar::tab {{ background: transparent; color: {theme.quiet}; padding: 6px 12px;
+        border-bottom: 2px solid transparent; }}
+    QTabBar::tab:selected {{ color: {theme.ink}; border-bottom: 2px solid {theme.selection}; }}
+    QTabBar::tab:focus {{ border: 2px solid {theme.selection}; }}
+    QComboBox {{ background: {theme.field}; border: 1px solid {theme.line}; border-radius: 4px; padding: 3px 8px; }}
+    QComboBox:focus, QKeySequenceEdit:focus {{ border: 2px solid {theme.selection}; }}
+    QComboBox QAbstractItemView {{ background: {theme.panel}; selection-background-color: {theme.chosen};
+        selection-color: {theme.ink}; }}
+    QTextBrowser {{ background: {theme.panel}; border: 1px solid {theme.line}; }}
     #card {{ background: {theme.panel}; border: 1px solid {theme.line}; border-radius: 8px; }}
     #lesson {{ background: {theme.chosen}; border-bottom: 1px solid {theme.line}; }}
     #quiet {{ color: {theme.quiet}; }}

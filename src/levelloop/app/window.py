@@ -10,12 +10,20 @@ from typing import Any
 
 from PySide6.QtCore import QByteArray, QEvent, QPoint, QSettings, Qt, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
-from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMenuBar, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMenu, QMenuBar, QSplitter, QVBoxLayout, QWidget
 
 from levelloop.app.commands.exporting import Exporting
 from levelloop.app.commands.file import FileCommands
 from levelloop.app.commands.finder import Command, Finder
-from levelloop.app.commands.menus import build_menus, fitting_menu, looks, set_keys, show_about, show_keys
+from levelloop.app.commands.menus import (
+    build_menus,
+    fitting_menu,
+    looks,
+    open_view_menu,
+    set_keys,
+    show_about,
+    show_keys,
+)
 from levelloop.app.commands.part import PartCommands
 from levelloop.app.commands.recipe import RecipeCommands
 from levelloop.app.commands.reviewing import Reviewing
@@ -37,7 +45,7 @@ from levelloop.app.panels.settings import SettingsWindow
 from levelloop.app.panels.state_strip import StateStrip
 from levelloop.app.panels.tool_line import ToolLine
 from levelloop.app.preferences import Preferences
-from levelloop.app.theme import BENCH, THEMES, set_text_scale, style_sheet
+from levelloop.app.theme import BENCH, THEMES, scaled, set_text_scale, style_sheet, text_font
 from levelloop.app.view.panes import Panes
 from levelloop.app.view.picking import element_places
 from levelloop.app.view.stage import AT_ONCE, Stage
@@ -63,6 +71,9 @@ class Window(QMainWindow):
         self.session: Session = session
         self.preferences = Preferences.load()
         set_text_scale(self.preferences.text)
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            application.setFont(text_font())
         self.theme = BENCH
         self.setMinimumSize(1024, 700)
         self.setAcceptDrops(True)
@@ -80,6 +91,7 @@ class Window(QMainWindow):
         self.line: BuildLine = BuildLine(session, self.stage, self.theme)
         self.commands: list[Command] = []
         self.key_actions: dict[str, QAction] = {}
+        self.view_menus: list[QMenu] = []
         self._last_used: dict[str, dict[str, Any]] = {}
         self.on_files: FileCommands = FileCommands(self)
         self.exporting: Exporting = Exporting(self)
@@ -107,8 +119,8 @@ class Window(QMainWindow):
         build_menus(self, bar)
         set_keys(self)
         self.finder: Finder = Finder(lambda: self.commands, self.tell, self)
-        head_row.addWidget(bar, 1)
-        head_row.addWidget(self.finder)
+        head_row.addWidget(bar, 4)
+        head_row.addWidget(self.finder, 1)
         self.setMenuWidget(head)
         self._space_at = self._space_left = 0.0
         self._everything = False  # whether Space shows all parts, not only the active one
@@ -456,7 +468,7 @@ class Window(QMainWindow):
         side.setSizes([300, 330])
         middle.addWidget(side)
         middle.setStretchFactor(0, 1)
-        middle.setSizes([1012, 268])
+        middle.setSizes([1280 - scaled(268), scaled(268)])
         self._middle = middle
         column.addWidget(middle, 1)
         column.addWidget(self.line)
@@ -474,6 +486,7 @@ class Window(QMainWindow):
         self.stage.busy.connect(lambda _: self.strip.refresh())
         self.panes.told.connect(self.tell)
         self.panes.asked_menu.connect(self._context_menu)
+        self.panes.asked_label.connect(lambda place: open_view_menu(self, place))
         self.panes.camera_moved.connect(self._refresh_readout)
         self.panes.soft_turned.connect(self.on_view.turn_soft)
         self.panes.hands.repeats = self._repeats

@@ -61,7 +61,8 @@ class Finder(QLineEdit):
         self._commands, self._told = commands, told
         self.setPlaceholderText("Find a command  (Ctrl+K)")
         self.setFont(text_font(9.5))
-        self.setFixedWidth(270)
+        self.setMinimumWidth(170)
+        self.setMaximumWidth(270)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.answers = QListWidget(parent.window())
         self.answers.setFont(text_font(9.5))

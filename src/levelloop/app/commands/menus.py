@@ -7,7 +7,7 @@ from dataclasses import replace
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QDialog, QMenu, QMenuBar, QTextBrowser, QVBoxLayout
 
@@ -35,6 +35,7 @@ def build_menus(window: Window, bar: QMenuBar) -> None:
             menus[path] = menu_of(above).addMenu(title)
         return menus[path]
 
+    window.view_menus = [menu_of(path) for path in ("View/Look from", "View/Looks", "View/Guides", "View/Cameras")]
     for entry in commands():
         menu = menu_of(entry.menu)
         if isinstance(entry, Submenu):
@@ -57,6 +58,16 @@ def build_menus(window: Window, bar: QMenuBar) -> None:
         shortcut = next(iter(keys_of(entry)), "")
         run, why_not = partial(entry.run, window), partial(entry.why_not, window)
         window.commands.append(Command(entry.title, entry.menu, run, shortcut, entry.hint, why_not, entry.also))
+
+
+def open_view_menu(window: Window, place: QPoint) -> QMenu:
+    """Opens the list of what a view may show: its direction, look, guides and cameras."""
+    menu = QMenu(window)
+    for one in window.view_menus:
+        menu.addMenu(one)
+    menu.popup(place)
+    menu.aboutToHide.connect(menu.deleteLater)
+    return menu
 
 
 def set_keys(window: Window) -> None:

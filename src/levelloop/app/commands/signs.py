@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Literal, get_args
 
 from levelloop.app.panels.state_strip import Pick, Sign
 from levelloop.app.view.picking import REACHES, BoxRule, Reach
+from levelloop.app.view.scene_builder import ground_step
 from levelloop.app.view.snapping import SNAPS, TITLES
 from levelloop.app.view.viewport import HandleAxes, HandlePivot
 from levelloop.document.scripting.units import format_number
@@ -121,7 +122,8 @@ def _snaps(window: Window) -> Sign:
         names = [
             f"grid {format_number(hands.grid)}" if snap == "grid" else snap for snap in SNAPS if snap in hands.snaps
         ]
-        return f"snap {', '.join(names)}" if names else "no snap"
+        ground = f" · ground {format_number(ground_step(window.view.camera.distance))}"
+        return (f"snap {', '.join(names)}" if names else "no snap") + ground
 
     def picks() -> Sequence[Pick | None]:
         kinds = [

@@ -17,7 +17,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
-from levelloop.app.theme import Theme, colour, text_font
+from levelloop.app.theme import Theme, colour, scaled, text_font
 from levelloop.app.view.render.picture import Stop, output_stop
 from levelloop.app.view.stage import AT_ONCE, Stage
 from levelloop.core.limits import MOST_FACES
@@ -29,11 +29,15 @@ from levelloop.document.session import Session
 
 STOPS: tuple[Stop, ...] = (0, 1, 2, 3, 4, 5, 6, "limit")
 HEIGHT = 56
-Y = 30.0  # where the line runs; words stand above it, counts below
 CAGE_AT, NAME_WIDTH, GAP = 40.0, 210.0, 18.0
 ROUND, SWITCH = 6.0, 13.0  # radius of a station; width of its switch
 NARROWEST, WIDEST = 34.0, 110.0  # between two stops of the rail
 DRAGGED = 6.0  # pixels after which a press is a drag
+
+
+def line_y() -> float:
+    """Where the line runs; words stand above it, counts below."""
+    return float(scaled(30))
 
 
 @dataclass(frozen=True)
@@ -61,7 +65,7 @@ class Station:
     @property
     def switch(self) -> QPointF:
         """Where its switch is: before its words."""
-        return QPointF(self.left + 0.5 * SWITCH, Y - 16.0)
+        return QPointF(self.left + 0.5 * SWITCH, line_y() - 16.0)
 
 
 @dataclass(frozen=True)
@@ -116,7 +120,7 @@ class BuildLine(QWidget):
         super().__init__(parent)
         self.session, self.stage, self.theme = session, stage, theme
         self.setMouseTracking(True)
-        self.setFixedHeight(HEIGHT)
+        self.setFixedHeight(scaled(HEIGHT))
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self._over: Stop | Station | None = None
         self._pressed: tuple[Station, float] | None = None
@@ -126,7 +130,7 @@ class BuildLine(QWidget):
         self.setToolTip(f"{told}; Ctrl+click sets the level that is given out")
 
     def sizeHint(self) -> QSize:
-        return QSize(800, HEIGHT)
+        return QSize(800, scaled(HEIGHT))
 
     def follow(self, session: Session) -> None:
         """Shows another session from now on."""
@@ -269,7 +273,7 @@ class BuildLine(QWidget):
         theme = self.theme
         for tone, end in ((theme.line, self._far(layout)), (theme.ink, self._reached(part, layout))):
             painter.setPen(QPen(colour(tone), 2.5))
-            painter.drawLine(QPointF(CAGE_AT, Y), QPointF(end, Y))
+            painter.drawLine(QPointF(CAGE_AT, line_y()), QPointF(end, line_y()))
         if layout.smooth is not None:
             self._write(painter, layout.smooth, "smooth", theme.quiet, above=True)
 
@@ -296,14 +300,14 @@ class BuildLine(QWidget):
         tone = theme.stop if stuck else theme.hover if is_over else theme.ink if step.enabled else theme.quiet
         painter.setPen(QPen(colour(tone), 2.0))
         painter.setBrush(colour(tone if is_here else theme.paper))
-        painter.drawEllipse(QPointF(station.middle, Y), ROUND, ROUND)
+        painter.drawEllipse(QPointF(station.middle, line_y()), ROUND, ROUND)
         if not step.enabled:
             # Switched off: the line passes it by.
-            painter.drawLine(QPointF(station.middle - 3, Y + 3), QPointF(station.middle + 3, Y - 3))
+            painter.drawLine(QPointF(station.middle - 3, line_y() + 3), QPointF(station.middle + 3, line_y() - 3))
         self._draw_switch(painter, station.switch, step.enabled)
         painter.setFont(text_font(9.0))
         painter.setPen(colour(tone))
-        room = QRectF(station.left + SWITCH + 5, Y - 25, station.width - SWITCH - 5, 18)
+        room = QRectF(station.left + SWITCH + 5, line_y() - scaled(25), station.width - SWITCH - 5, scaled(18))
         text = painter.fontMetrics().elidedText(station.words, Qt.TextElideMode.ElideRight, int(room.width()) + 2)
         painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, text)
         faces = counts.after(station.step, max(part.level, int(part.limit)))
@@ -326,7 +330,7 @@ class BuildLine(QWidget):
         assert self._pressed is not None and self._dragged_to is not None
         painter.setPen(QPen(colour(self.theme.hover), 2.0))
         painter.setBrush(colour(self.theme.paper))
-        painter.drawEllipse(QPointF(self._dragged_to, Y), ROUND + 2, ROUND + 2)
+        painter.drawEllipse(QPointF(self._dragged_to, line_y()), ROUND + 2, ROUND + 2)
 
     def _draw_stop(self, painter: QPainter, place: Place, output: Stop) -> None:
         theme, shown = self.theme, self.stop
@@ -334,12 +338,12 @@ class BuildLine(QWidget):
         painter.setPen(QPen(colour(theme.ink if place.stop in (shown, output) else theme.quiet), 1.6))
         fill = theme.ink if place.stop == shown else theme.hover if place.stop == self._over else theme.paper
         painter.setBrush(colour(fill))
-        painter.drawEllipse(QPointF(place.x, Y), radius, radius)
+        painter.drawEllipse(QPointF(place.x, line_y()), radius, radius)
         if place.stop == output and place.stop != shown:
             # The level that is given out, where the view shows another.
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(colour(theme.warn if isinstance(shown, int) and shown else theme.ink), 1.6))
-            painter.drawEllipse(QPointF(place.x, Y), 8.0, 8.0)
+            painter.drawEllipse(QPointF(place.x, line_y()), 8.0, 8.0)
 
     def _draw_words(self, painter: QPainter, place: Place, part: Part, base: Topology | None) -> None:
         """What a stop is called, and how many faces there are at it."""
@@ -363,14 +367,14 @@ class BuildLine(QWidget):
         theme = self.theme
         painter.setPen(QPen(colour(theme.hover if self._over == "add" else theme.quiet), 1.6))
         painter.setBrush(colour(theme.paper))
-        painter.drawEllipse(QPointF(x, Y), 7.5, 7.5)
-        painter.drawLine(QPointF(x - 3.5, Y), QPointF(x + 3.5, Y))
-        painter.drawLine(QPointF(x, Y - 3.5), QPointF(x, Y + 3.5))
+        painter.drawEllipse(QPointF(x, line_y()), 7.5, 7.5)
+        painter.drawLine(QPointF(x - 3.5, line_y()), QPointF(x + 3.5, line_y()))
+        painter.drawLine(QPointF(x, line_y() - 3.5), QPointF(x, line_y() + 3.5))
 
     def _draw_part(self, painter: QPainter, part: Part, output: Stop) -> None:
         """The part's name at the right, and where the view and the output differ."""
         theme, shown = self.theme, self.stop
-        box = QRectF(self.width() - NAME_WIDTH, 8, NAME_WIDTH - 16, 20)
+        box = QRectF(self.width() - NAME_WIDTH, scaled(8), NAME_WIDTH - 16, scaled(20))
         painter.setFont(text_font(9.5, text_font().Weight.DemiBold))
         painter.setPen(colour(theme.ink))
         name = painter.fontMetrics().elidedText(part.name, Qt.TextElideMode.ElideRight, int(box.width()))
@@ -379,12 +383,15 @@ class BuildLine(QWidget):
         differs = self.stage.is_smooth(part) and shown not in (None, output)
         painter.setPen(colour(theme.warn if differs else theme.quiet))
         words = f"▲ shown {_told(shown)}, given out {_told(output)}" if differs else f"given out at {_told(output)}"
-        painter.drawText(box.translated(0, 20), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, words)
+        painter.drawText(
+            box.translated(0, scaled(20)), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, words
+        )
 
     def _write(self, painter: QPainter, x: float, words: str, tone: str, above: bool) -> None:
         painter.setFont(text_font(9.0 if above else 8.0))
         painter.setPen(colour(tone))
-        box = QRectF(x - 48, Y - 25 if above else Y + 9, 96, 18 if above else 14)
+        top = line_y() - scaled(25) if above else line_y() + 9
+        box = QRectF(x - 60, top, 120, scaled(18) if above else scaled(14))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
 
     # Counting
@@ -458,7 +465,7 @@ class BuildLine(QWidget):
             to = sum(one.middle < x for one in others)
             if to != station.step:
                 self.moved.emit(station.step, to)
-        elif abs(x - station.switch.x()) <= 9.0 and event.position().y() < Y - 6.0:
+        elif abs(x - station.switch.x()) <= 9.0 and event.position().y() < line_y() - 6.0:
             self.switched.emit(station.step)
         else:
             self.station_chosen.emit(station.step)

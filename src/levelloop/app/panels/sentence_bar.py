@@ -7,8 +7,8 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from PySide6.QtCore import QEvent, QObject, QPoint, QPointF, Qt, QTimer, Signal
-from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QMenu, QPushButton, QScrollArea, QSizePolicy, QWidget
+from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QMenu, QPushButton, QScrollArea, QWidget
 
 from levelloop.app.panels.messages import Messages
 from levelloop.app.theme import Theme, plain_label, scaled, text_font
@@ -25,6 +25,7 @@ from levelloop.document.session import Session
 
 TEACHING = "Pick something, then choose a tool. Everything can be searched: Ctrl+K."
 BY_HAND = (Qt.FocusReason.MouseFocusReason, Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason)
+MESSAGE_ROOM = 120  # pixels that are left to messages beside a long sentence
 MOST_OFFERED = 2  # optional numbers that stand in the sentence each for itself
 EMPTY = "Add a form to start: Add › Box. Or open the demo: Help › Open the demo."
 
@@ -157,8 +158,7 @@ class SentenceBar(QWidget):
         self._scroll.setWidgetResizable(True)
         self._scroll.setStyleSheet("QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }")
         self._scroll.setWidget(self._words)
-        self._scroll.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Preferred)
-        self._row.addWidget(self._scroll, 4)
+        self._row.addWidget(self._scroll)
         self.keep = QPushButton("Keep ⏎", self)
         self.keep.setObjectName("primary")
         self.keep.setToolTip("Enter")
@@ -176,7 +176,7 @@ class SentenceBar(QWidget):
         self.note.setFont(text_font(9.5))
         self._row.addWidget(self.note)
         self.messages = Messages(self)
-        self._row.addWidget(self.messages, 3)
+        self._row.addWidget(self.messages, 1)
         self.axis = ""  # along which a bare number was typed last; empty: the normal of what is selected
         self._before: dict[str, Any] = {}  # what the field in use held when it was opened
         self._pending: tuple[Operation, dict[str, Any]] | None = None
@@ -408,6 +408,17 @@ class SentenceBar(QWidget):
         for button in (self.keep, self.again, self.revert):
             button.setVisible(can_change and operation is not None)
         self.again.setVisible(can_change and self._pending is None and operation is not None)
+        self._fit()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self._fit()
+
+    def _fit(self) -> None:
+        """Gives the sentence the room it needs, as far as buttons and messages leave it."""
+        shown = [widget for widget in (self.keep, self.again, self.revert, self.note) if not widget.isHidden()]
+        taken = self.past.width() + sum(widget.sizeHint().width() + 6 for widget in shown) + MESSAGE_ROOM
+        self._words.adjustSize()
+        self._scroll.setFixedWidth(max(min(self._words.sizeHint().width(), self.width() - taken), 80))
 
     def _show_face(self, face: str) -> None:
         if self.property("face") == face:

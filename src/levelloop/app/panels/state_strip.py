@@ -6,13 +6,15 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QLabel, QMenu, QSizePolicy, QWidget
 
 from levelloop.app.theme import BENCH, Theme, scaled, text_font
 from levelloop.document.session import Session
 
 HEIGHT = 30
+READOUT = 300  # pixels that are left to what is selected
+_FOLDED_FIRST = ("messages", "lock", "hidden", "pivot", "axes", "unit", "reach", "snap", "soft", "symmetry")
 KINDS = ("points", "edges", "faces", "parts")
 
 
@@ -106,6 +108,9 @@ class StateStrip(QWidget):
         self.readout.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.readout.setTextInteractionFlags(Qt.TextInteractionFlag.LinksAccessibleByMouse)
         row.addWidget(self.readout, 1)
+        self.rest = SignWord("…", "What else the next click depends on", self)
+        self.rest.clicked.connect(self._open_rest)
+        self._folded: list[str] = []
         self.signs: dict[str, SignWord] = {}
         self._table = {sign.name: sign for sign in signs}
         for sign in signs:
@@ -113,6 +118,7 @@ class StateStrip(QWidget):
             word.clicked.connect(lambda _=False, sign=sign: self.open(sign.name))
             self.signs[sign.name] = word
             row.addWidget(word)
+        row.addWidget(self.rest)
 
     def follow(self, session: Session) -> None:
         """Shows another session from now on: what the signs tell is asked for anew."""
@@ -137,14 +143,51 @@ class StateStrip(QWidget):
             if words != word.text():
                 word.setText(words)
                 word.updateGeometry()
-            word.setVisible(bool(words))
             word.is_lit = sign.is_lit()
             word.update()
+        self._arrange()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self._arrange()
 
     def open(self, name: str) -> QMenu:
         """Opens a sign's list upwards; returns it."""
-        word = self.signs[name]
+        word = self.signs[name] if self.signs[name].isVisible() else self.rest
         menu = QMenu(self)
+        self._fill(menu, name)
+        return self._popup(menu, word)
+
+    # Helpers
+
+    def _arrange(self) -> None:
+        """Where there is no room for all, signs that are not lit go to "…", the least telling first."""
+        said = [name for name, word in self.signs.items() if word.text()]
+        room = self.width() - sum(word.sizeHint().width() + 1 for word in self.kinds.values()) - scaled(READOUT) - 24
+        self._folded = []
+        kept = list(said)
+        while sum(self.signs[name].sizeHint().width() + 1 for name in kept) > room:
+            unlit = [name for name in kept if not self.signs[name].is_lit]
+            if not unlit:
+                break
+            self._folded.append(min(unlit, key=_FOLDED_FIRST.index))
+            kept.remove(self._folded[-1])
+        for name, word in self.signs.items():
+            word.setVisible(name in kept)
+        self.rest.setVisible(bool(self._folded))
+
+    def _open_rest(self) -> None:
+        menu = QMenu(self)
+        for name in self.signs:
+            if name in self._folded:
+                self._fill(menu.addMenu(self.signs[name].text()), name)
+        self._popup(menu, self.rest)
+
+    def _popup(self, menu: QMenu, word: SignWord) -> QMenu:
+        menu.popup(word.mapToGlobal(QPoint(0, -menu.sizeHint().height() - 2)))
+        menu.aboutToHide.connect(menu.deleteLater)
+        return menu
+
+    def _fill(self, menu: QMenu, name: str) -> None:
         for pick in self._table[name].picks():
             if pick is None:
                 menu.addSeparator()
@@ -153,9 +196,6 @@ class StateStrip(QWidget):
             action.setCheckable(pick.is_on is not None)
             action.setChecked(bool(pick.is_on))
             action.triggered.connect(lambda _=False, pick=pick: self._take(pick))
-        menu.popup(word.mapToGlobal(QPoint(0, -menu.sizeHint().height() - 2)))
-        menu.aboutToHide.connect(menu.deleteLater)
-        return menu
 
     def _take(self, pick: Pick) -> None:
         pick.run()

@@ -32,6 +32,7 @@ class Overlay(QWidget):
     def __init__(self, view: Viewport) -> None:
         super().__init__(view)
         self.view = view
+        self.label = QRectF()  # where the words in the corner stand
         self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.setAttribute(Qt.WidgetAttribute.WA_NoSystemBackground)
 
@@ -269,7 +270,20 @@ class Overlay(QWidget):
         painter.setPen(colour(view.theme.ink if view.is_active else view.theme.quiet))
         if view.is_active:
             painter.setFont(text_font(8.5, QFont.Weight.DemiBold))
-        painter.drawText(QRectF(14, 10, 400, 20), Qt.AlignmentFlag.AlignLeft, "  ·  ".join(words))
+        text = "  ·  ".join(words) + "  ▾"
+        self.label = QRectF(
+            8, 8, painter.fontMetrics().horizontalAdvance(text) + 16, painter.fontMetrics().height() + 8
+        )
+        pen = painter.pen()
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour(view.theme.panel, 0.82))
+        painter.drawRoundedRect(self.label, 4, 4)
+        painter.setPen(pen)
+        painter.drawText(self.label, Qt.AlignmentFlag.AlignCenter, text)
+        if view.is_active:
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(colour(view.theme.selection, 0.6), 2.0))
+            painter.drawRect(QRectF(1, 1, self.width() - 2, self.height() - 2))
 
     def _draw_looks(self, painter: QPainter) -> None:
         """The looks that a second key gives, each with its letter, those that are on with a tick."""

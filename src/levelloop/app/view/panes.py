@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QObject, QPoint, Qt, Signal
-from PySide6.QtWidgets import QGridLayout, QWidget
+from PySide6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 
 from levelloop.app.theme import Theme
 from levelloop.app.view.stage import Stage
@@ -12,7 +12,6 @@ from levelloop.document.session import Session
 
 # Where each pane looks from at first; the first one is as it was.
 DIRECTIONS = ("", "top", "front", "right")
-PLACES = {1: ((0, 0),), 2: ((0, 0), (0, 1)), 4: ((0, 0), (0, 1), (1, 0), (1, 1))}
 
 
 class Panes(QWidget):
@@ -22,6 +21,7 @@ class Panes(QWidget):
     """
 
     asked_menu = Signal(QPoint)
+    asked_label = Signal(QPoint)
     told = Signal(str)
     camera_moved = Signal()
     soft_turned = Signal(float)
@@ -31,9 +31,15 @@ class Panes(QWidget):
         super().__init__()
         self._session, self._stage, self._theme = session, stage, theme
         self.hands = Hands()
-        self._grid = QGridLayout(self)
-        self._grid.setContentsMargins(0, 0, 0, 0)
-        self._grid.setSpacing(2)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        whole = QSplitter(Qt.Orientation.Vertical, self)
+        self._rows = (QSplitter(Qt.Orientation.Horizontal, whole), QSplitter(Qt.Orientation.Horizontal, whole))
+        for splitter in (whole, *self._rows):
+            splitter.setObjectName("middle")
+            splitter.setHandleWidth(3)
+            splitter.setChildrenCollapsible(False)
+        column.addWidget(whole)
         self.views: list[Viewport] = []
         self.active = self._new_view()
         self.show_views(1)
@@ -51,10 +57,10 @@ class Panes(QWidget):
             view.camera.perspective = False
             view.frame(everything=True)
         for number, view in enumerate(self.views):
-            self._grid.removeWidget(view)
             view.setVisible(number < count)
-            if number < count:
-                self._grid.addWidget(view, *PLACES[count][number])
+        for number, row in enumerate(self._rows):
+            row.setVisible(count > 2 * number)
+            row.setSizes([1, 1])
         if self.active not in self.views[:count]:
             self._activate(self.views[0])
         self._mark()
@@ -100,10 +106,13 @@ class Panes(QWidget):
         view = Viewport(self._session, self._stage, self._theme, self, self.hands)
         view.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         view.asked_menu.connect(self.asked_menu)
+        view.asked_label.connect(self.asked_label)
         view.told.connect(self.told)
         view.camera_moved.connect(self.camera_moved)
         view.soft_turned.connect(self.soft_turned)
         view.installEventFilter(self)
+        # A view never changes its place: it would lose what it holds on the GPU.
+        self._rows[len(self.views) // 2].addWidget(view)
         self.views.append(view)
         return view
 

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from functools import cache
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from levelloop.app.theme import colour
 from levelloop.app.view.guide_places import frame_of, is_there, looks_at, projection_of, seen_guides
@@ -25,6 +27,9 @@ if TYPE_CHECKING:
 
 SOFT_STEPS = 8  # shades in which the soft range fades out
 CROPS = {"left": (0.0, 0.5), "right": (0.5, 1.0)}  # which part of a guide's width is shown
+
+
+GROUND_STEPS = 8  # lines to each side between two shades of the ground
 
 
 class Scenery:
@@ -52,6 +57,8 @@ class Scenery:
         chosen = {part.id for part in self.view.session.state.parts_chosen}
         through = 0.28 if self.view.look_of.x_ray else 0.0
         ratio = self.view.devicePixelRatioF()
+        if not flat:
+            self._add_ground(scene, ratio)
         for picture in self.view.stage.shown():
             part = picture.part
             alpha = (0.55 if look.x_ray else 1.0) * part.opacity
@@ -94,6 +101,18 @@ class Scenery:
         self._add_selections(scene, through, ratio)
         self._add_hover(scene, ratio)
         return scene
+
+    def _add_ground(self, scene: Scene, ratio: float) -> None:
+        """The ground: lines a step apart around what is looked at, fainter the farther they are."""
+        camera = self.view.camera
+        step = ground_step(camera.distance)
+        middle = np.round(camera.target / step) * step
+        middle[2] = 0.0
+        faint = 0.32 if self.view.theme.name == "Bench" else 0.5
+        for ring, share in enumerate((1.0, 0.6, 0.3, 0.12)):
+            lines = _ground_ring(step, ring)
+            tint = _rgba(self.view.theme.quiet, faint * share)
+            scene.lines.append(Lines(lines, middle, tint, 1.0 * ratio, -2e-5))
 
     def _kept_lines(self, picture: Any) -> dict[str, Any]:
         found = self._lines.get(picture.part.id)
@@ -277,6 +296,24 @@ class Scenery:
         else:
             place = picture.drawn(picture.cage_places[[hit.index]])
             scene.dots.append(Dots(place, picture.middle, _rgba(teal), _rgba("#FFFFFF"), 11.0 * ratio, 6e-5))
+
+
+def ground_step(distance: float) -> float:
+    """The step of the ground's lines for a camera so far away, mm: 1, 10, 100 …"""
+    return float(10.0 ** np.floor(np.log10(max(distance, 1e-3) / 4.0)))
+
+
+@cache
+def _ground_ring(step: float, ring: int) -> NDArray[np.float32]:
+    """The lines of the ground between two squares around its middle: (s, 2, 3)."""
+    inner, outer = GROUND_STEPS * ring, GROUND_STEPS * (ring + 1)
+    segments = []
+    for at in range(-outer, outer + 1):
+        spans = [(-outer, outer)] if abs(at) > inner else [(-outer, -inner), (inner, outer)]
+        for low, high in spans:
+            if low < high:
+                segments += [((at, low, 0), (at, high, 0)), ((low, at, 0), (high, at, 0))]
+    return np.array(segments, dtype=np.float32) * np.float32(step)
 
 
 def _count(picture: Any, kind: Kind) -> int:

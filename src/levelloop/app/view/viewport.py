@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from typing import Any, Literal
 
 import numpy as np
-from PySide6.QtCore import QEasingCurve, QEvent, QPoint, QRectF, Qt, QTimer, QVariantAnimation, Signal
+from PySide6.QtCore import QEasingCurve, QEvent, QPoint, QPointF, QRectF, Qt, QTimer, QVariantAnimation, Signal
 from PySide6.QtGui import QCursor, QKeyEvent, QMouseEvent, QSurfaceFormat, QWheelEvent
 from PySide6.QtOpenGLWidgets import QOpenGLWidget
 from PySide6.QtWidgets import QApplication, QWidget
@@ -125,11 +125,12 @@ class Look:
 class Viewport(QOpenGLWidget):
     """One view of the document.
 
-    asked_menu: right click at a place. told: a sentence for the person. soft_turned: the wheel makes the soft range
-    larger or smaller, by a factor.
+    asked_menu: right click at a place. asked_label: a click on the words in the corner, and where. told: a sentence for
+    the person. soft_turned: the wheel makes the soft range larger or smaller, by a factor.
     """
 
     asked_menu = Signal(QPoint)
+    asked_label = Signal(QPoint)
     told = Signal(str)
     camera_moved = Signal()
     soft_turned = Signal(float)
@@ -413,6 +414,9 @@ class Viewport(QOpenGLWidget):
         self.setFocus(Qt.FocusReason.MouseFocusReason)
         self.pressed = self._last = event.position().toPoint()
         button = event.button()
+        if button == Qt.MouseButton.LeftButton and self.overlay.label.contains(QPointF(self.pressed)):
+            self.asked_label.emit(self.mapToGlobal(self.overlay.label.bottomLeft().toPoint()))
+            return
         if button == Qt.MouseButton.RightButton:
             self.drag = "menu_or_pan" if self.hands.orbits_with_middle else "menu_or_orbit"
         elif button == Qt.MouseButton.MiddleButton:
