@@ -427,7 +427,8 @@ _KINDS: tuple[StepKind, ...] = (
         "thicken",
         "Thicken",
         _on_all(thicken),
-        "Let the recipe thicken by {outward} outward, {inward} inward, {even_wall}, {rim_steps} rim steps, {reversed}",
+        "Let the recipe thicken by {outward} outward, {inward} inward, {even_wall}, {rim_steps} rim step(s),"
+        " {reversed}",
         "thicken",
         "Gives an open surface a wall and a rim",
         (*WALL, SIDES_OF_WALL),
@@ -438,7 +439,7 @@ _KINDS: tuple[StepKind, ...] = (
         "revolve",
         "Revolve",
         _on_profile(revolve),
-        "Let the recipe revolve it by {angle} in {steps} steps about {axis}, pivot {pivot}[, weld {weld}]",
+        "Let the recipe revolve it by {angle} in {steps} step(s) about {axis}, pivot {pivot}[, weld {weld}]",
         "revolve {angle}",
         "Turns a profile about an axis",
         (*TURN, *_AROUND, WELD),
@@ -448,7 +449,7 @@ _KINDS: tuple[StepKind, ...] = (
         "helix",
         "Helix",
         _on_profile(helix),
-        "Let the recipe wind it[ with pitch {pitch}][ rising {rise}], {turns} turns in {steps} steps each,"
+        "Let the recipe wind it[ with pitch {pitch}][ rising {rise}], {turns} turn(s) in {steps} step(s) each,"
         " about {axis}, pivot {pivot}, run-out {run_out}[, weld {weld}]",
         "helix {turns}",
         "Winds a profile about an axis: threads, springs",

@@ -123,6 +123,28 @@ class Operation:
             for text, name in self.pieces(values)
         )
 
+    def brief(self, values: Mapping[str, Any], selection: str, unit: str = "mm") -> str:
+        """The sentence with only those of its parts between commas that differ from the defaults, after the first."""
+        parts: list[list[tuple[str, str | None]]] = [[]]
+        for text, name in self.pieces(values):
+            before, *others = text.split(", ")
+            parts[-1].append((before, None))
+            for one in others:
+                parts.append([(one, None)])
+            parts[-1].append(("", name))
+        defaults = self.defaults()
+        said = []
+        for number, part in enumerate(parts):
+            names = [name for _, name in part if name is not None]
+            if number and names and all(values.get(name) == defaults.get(name) for name in names):
+                continue
+            shown = (
+                text + ("" if name is None else selection if name == "selection" else self.show(name, values, unit))
+                for text, name in part
+            )
+            said.append("".join(shown))
+        return ", ".join(said)
+
     def show(self, name: str, values: Mapping[str, Any], unit: str = "mm") -> str:
         """One parameter in words."""
         return self.parameter(name).show(values.get(name), unit)
@@ -130,7 +152,7 @@ class Operation:
     def pieces(self, values: Mapping[str, Any]) -> list[tuple[str, str | None]]:
         """The sentence as (text, field name or None) pairs; bracketed parts only where their field is set.
 
-        "Run {count} loops[ at {distance}]" leaves the bracket out while distance is None.
+        "Run {count} loop(s)[ at {distance}]" leaves the bracket out while distance is None, and the s where count is 1.
         """
         template = self.sentence
         while "[" in template:
@@ -139,7 +161,14 @@ class Operation:
             names = [name for _, name, _, _ in string.Formatter().parse(inner) if name]
             shown = all(self._is_said(name, values) for name in names)
             template = template[:start] + (inner if shown else "") + template[end + 1 :]
-        return [(text, name) for text, name, _, _ in string.Formatter().parse(template)]
+        found: list[tuple[str, str | None]] = []
+        for text, name, _, _ in string.Formatter().parse(template):
+            if "(s)" in text:
+                # A noun after a count agrees with it: "1 step", "2 steps".
+                before = found[-1][1] if found else None
+                text = text.replace("(s)", "" if before and values.get(before) == 1 else "s", 1)
+            found.append((text, name))
+        return found
 
     def _is_said(self, name: str, values: Mapping[str, Any]) -> bool:
         parameter = self.parameter(name)

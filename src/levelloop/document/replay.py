@@ -31,10 +31,20 @@ def replayed(states: Sequence[State], index: int, parameters: Mapping[str, Any])
         try:
             again = _again(state, before, made[-1])
         except LevelLoopError as error:
-            told.append(f"{state.sentence} was left out: {error}")
+            told.append(f"{briefly(state)} was left out: {error}")
         else:
             made.append(_picked_again(state, again))
     return made, told
+
+
+def briefly(state: State) -> str:
+    """What an entry did, with only those of its numbers that differ from the defaults."""
+    if not state.key:
+        return state.sentence
+    operation = REGISTRY[state.key]
+    if not state.acted_on and any(name == "selection" for _, name in operation.pieces(state.parameters)):
+        return state.sentence
+    return operation.brief(state.parameters, state.acted_on, state.document.unit)
 
 
 # Helpers

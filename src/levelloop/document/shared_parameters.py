@@ -77,5 +77,5 @@ TRUE_SIZES = (
 )
 BAKE = (
     Count("level", None, "0 to 6; the part's own where empty", optional=True, low=0, high=6),
-    Toggle("take_out_flats", False, "Faces that lie flat beside each other", on="flats taken out", off="as it is"),
+    Toggle("take_out_flats", False, "Faces that lie flat beside each other", on="flats taken out", off="flats kept"),
 )

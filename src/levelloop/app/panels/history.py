@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
 from levelloop.app.theme import Theme, plain_label, text_font
+from levelloop.document.replay import briefly
 from levelloop.document.session import Session
 
 
@@ -76,8 +77,9 @@ class HistoryPopover(QWidget):
             item = self.list.item(row)
             if item is None:
                 item = QListWidgetItem(self.list)
-            if item.text() != state.sentence:
-                item.setText(state.sentence)
+            words = briefly(state)
+            if item.text() != words:
+                item.setText(words)
                 item.setToolTip(html.escape(" ".join(filter(None, (state.sentence + ".", state.message)))))
             item.setForeground(QColor(self.theme.ink if row <= self.session.here else self.theme.faint))
         self.list.setCurrentRow(self.session.here)

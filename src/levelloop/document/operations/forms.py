@@ -63,7 +63,7 @@ FORMS: tuple[Operation, ...] = (
         "Plane",
         "Add",
         _form(plane),
-        "Add a plane {size}, {cells} cells, at {at}",
+        "Add a plane {size}, {cells} cell(s), at {at}",
         "A flat grid of quads",
         "form",
         (
@@ -79,7 +79,7 @@ FORMS: tuple[Operation, ...] = (
         "Box",
         "Add",
         _form(box),
-        "Add a box {size}, {cells} cells, at {at}",
+        "Add a box {size}, {cells} cell(s), at {at}",
         "A closed box of quads",
         "form",
         (
@@ -95,7 +95,7 @@ FORMS: tuple[Operation, ...] = (
         "Cylinder",
         "Add",
         _form(cylinder),
-        "Add a cylinder {diameter} across, {height} high, {sides} sides, {cells} cells, caps {caps}, at {at}",
+        "Add a cylinder {diameter} across, {height} high, {sides} side(s), {cells} cell(s), caps {caps}, at {at}",
         "Sixteen sides are enough where it will be smoothed; 24 where details must not pinch",
         "form",
         (
@@ -115,7 +115,7 @@ FORMS: tuple[Operation, ...] = (
         "Disc",
         "Add",
         _form(disc),
-        "Add a disc {diameter} across, {sides} sides, filled with {fill}, at {at}",
+        "Add a disc {diameter} across, {sides} side(s), filled with {fill}, at {at}",
         "A flat disc",
         "form",
         (
@@ -133,7 +133,7 @@ FORMS: tuple[Operation, ...] = (
         "Quad sphere",
         "Add",
         _form(quad_sphere),
-        "Add a quad sphere {diameter} across, {cells} cells along each patch, at {at}",
+        "Add a quad sphere {diameter} across, {cells} cell(s) along each patch, at {at}",
         "Six patches of quads; it smooths evenly but for its eight 3-poles",
         "form",
         (
@@ -149,7 +149,7 @@ FORMS: tuple[Operation, ...] = (
         "Cone",
         "Add",
         _form(cone),
-        "Add a cone {bottom} to {top} across, {height} high, {sides} sides, {cells} cells, caps {caps}, at {at}",
+        "Add a cone {bottom} to {top} across, {height} high, {sides} side(s), {cells} cell(s), caps {caps}, at {at}",
         "A tapered tip is better at 1 to 20 % of the bottom than at 0, which makes a fan of triangles",
         "form",
         (
@@ -169,7 +169,7 @@ FORMS: tuple[Operation, ...] = (
         "Tube",
         "Add",
         _form(tube),
-        "Add a tube {outer} outside, {inner} inside, {height} high, {sides} sides, {cells} cells, at {at}",
+        "Add a tube {outer} outside, {inner} inside, {height} high, {sides} side(s), {cells} cell(s), at {at}",
         "A pipe with a wall",
         "form",
         (
@@ -188,7 +188,7 @@ FORMS: tuple[Operation, ...] = (
         "Torus",
         "Add",
         _form(torus),
-        "Add a torus {diameter} across its centre line, {thickness} thick, {sides} sides, {around} around, at {at}",
+        "Add a torus {diameter} across its centre line, {thickness} thick, {sides} side(s), {around} around, at {at}",
         "A ring; 8 around are enough for a thin one",
         "form",
         (
@@ -206,7 +206,7 @@ FORMS: tuple[Operation, ...] = (
         "Sphere",
         "Add",
         _form(sphere),
-        "Add a sphere {diameter} across, {sides} sides, {rows} rows, at {at}",
+        "Add a sphere {diameter} across, {sides} side(s), {rows} row(s), at {at}",
         "A sphere with poles pinches there; a quad sphere does not",
         "form",
         (
@@ -223,7 +223,7 @@ FORMS: tuple[Operation, ...] = (
         "Geodesic sphere",
         "Add",
         _form(geodesic),
-        "Add a geodesic sphere {diameter} across, split {splits} times, at {at}",
+        "Add a geodesic sphere {diameter} across, split {splits} time(s), at {at}",
         "Triangles of nearly one size",
         "form",
         (

@@ -66,7 +66,7 @@ HOLDING: tuple[Operation, ...] = (
         "Bake",
         "Smooth",
         bake,
-        "Make the smooth surface at level {level} the cage, {take_out_flats}",
+        "Make the smooth surface[ at level {level}] the cage, {take_out_flats}",
         "The part becomes what it is smoothed to; creases and recipe will no longer update it",
         "parts",
         BAKE,

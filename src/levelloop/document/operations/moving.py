@@ -193,7 +193,7 @@ MOVING: tuple[Operation, ...] = (
         "Place",
         "Transform",
         place,
-        "Place {selection} at x {x} y {y} z {z} by its {by}",
+        "Place {selection} by its {by}[ at x {x}][ at y {y}][ at z {z}]",
         "Puts the middle, bottom or top, or a point, at exact coordinates",
         "cage",
         (
@@ -362,7 +362,7 @@ MOVING: tuple[Operation, ...] = (
         "Relax",
         "Transform/Fit",
         relax,
-        "Relax {selection} {times} times by {strength}, {keep_outline}",
+        "Relax {selection} {times} time(s) by {strength}, {keep_outline}",
         "Moves points towards the mean of their neighbours",
         "cage",
         (

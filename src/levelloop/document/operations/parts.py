@@ -279,8 +279,8 @@ PARTS: tuple[Operation, ...] = (
         "Change a guide",
         "View/Guides",
         set_guide,
-        "Let the guide {name} have opacity {opacity}, width {width}, be at {at}, {flip}, {crop}, {through}, {standing},"
-        " {locked}, {shown}[, projected onto {onto}]",
+        "Change the guide {name}[, opacity {opacity}][, width {width}][, at {at}][, {flip}][, {crop}][, {through}]"
+        "[, {standing}][, {locked}][, {shown}][, projected onto {onto}]",
         "How a guide looks; nothing given leaves it",
         "document",
         (
@@ -351,7 +351,7 @@ PARTS: tuple[Operation, ...] = (
         "Change a camera",
         "View/Cameras",
         set_camera,
-        "Give the camera {name} field of view {field_of_view}, shift {shift}, {perspective}",
+        "Change the camera {name}[, field of view {field_of_view}][, shift {shift}][, {perspective}]",
         "What is at its target stays as large; nothing given leaves it",
         "document",
         (

@@ -295,7 +295,7 @@ RECIPE: tuple[Operation, ...] = (
         "Keep a slice",
         "Recipe",
         slice_and_array,
-        "Keep one of {count} slices about {axis}, pivot {pivot}, start {start}, and repeat it",
+        "Keep one of {count} slice(s) about {axis}, pivot {pivot}, start {start}, and repeat it",
         "Work on one slice; an array step repeats it",
         "parts",
         (

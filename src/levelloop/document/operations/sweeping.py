@@ -95,7 +95,7 @@ SWEEPING: tuple[Operation, ...] = (
         "Revolve",
         "Build/Along and around",
         revolve,
-        "Revolve {selection} by {angle} in {steps} steps about {axis}, pivot {pivot}[, weld {weld}]",
+        "Revolve {selection} by {angle} in {steps} step(s) about {axis}, pivot {pivot}[, weld {weld}]",
         "Turns a profile about an axis",
         "cage",
         (*TURN, *AROUND, WELD),
@@ -110,7 +110,7 @@ SWEEPING: tuple[Operation, ...] = (
         "Helix",
         "Build/Along and around",
         helix,
-        "Wind {selection}[ with pitch {pitch}][ rising {rise}], {turns} turns in {steps} steps each, about {axis},"
+        "Wind {selection}[ with pitch {pitch}][ rising {rise}], {turns} turn(s) in {steps} step(s) each, about {axis},"
         " pivot {pivot}, run-out {run_out}[, weld {weld}]",
         "Winds a profile about an axis: threads, springs",
         "cage",
@@ -125,7 +125,7 @@ SWEEPING: tuple[Operation, ...] = (
         "Sweep",
         "Build/Along and around",
         sweep,
-        "Sweep {selection} along {curve}, {steps} steps between points, {sides} sides, caps {caps}, {even}",
+        "Sweep {selection} along {curve}, {steps} step(s) between points, {sides} side(s), caps {caps}, {even}",
         "A profile along a curve; with nothing selected a round one by the curve's radii",
         "cage",
         (
@@ -181,7 +181,7 @@ SWEEPING: tuple[Operation, ...] = (
         "Thicken",
         "Build",
         thicken,
-        "Thicken {selection} by {outward} outward, {inward} inward, {even_wall}, {rim_steps} rim steps"
+        "Thicken {selection} by {outward} outward, {inward} inward, {even_wall}, {rim_steps} rim step(s)"
         "[, profile {profile}], {reversed}",
         "Gives a surface a wall and a rim",
         "cage",
@@ -262,7 +262,7 @@ SWEEPING: tuple[Operation, ...] = (
         "Lay a strip",
         "Build",
         lay_strip,
-        "Lay a strip {width} wide, {count} quads[, onto {onto}][, ends welded within {weld}]",
+        "Lay a strip {width} wide, {count} quad(s)[, onto {onto}][, ends welded within {weld}]",
         "Quads along a line over another part's surface",
         "cage",
         (
@@ -305,7 +305,7 @@ SWEEPING: tuple[Operation, ...] = (
         "Subdivide",
         "Divide",
         subdivide,
-        "Subdivide {selection} {times} times, smooth {smooth}",
+        "Subdivide {selection} {times} time(s), smooth {smooth}",
         "Splits faces into quads",
         "cage",
         (
@@ -357,7 +357,7 @@ SWEEPING: tuple[Operation, ...] = (
         "Bridge",
         "Build",
         bridge,
-        "Bridge {selection}, {steps} steps, twist {twist}, bulge {bulge}",
+        "Bridge {selection}, {steps} step(s), twist {twist}, bulge {bulge}",
         "Joins two groups of faces or two runs of edges",
         "cage",
         (
@@ -377,7 +377,7 @@ SWEEPING: tuple[Operation, ...] = (
         "Swing edge",
         "Divide",
         swing_edge,
-        "Swing {selection} {times} times",
+        "Swing {selection} {times} time(s)",
         "Turns an edge to the next corners of its two faces",
         "cage",
         (Count("times", 1, "Negative the other way", low=-64, high=64),),
@@ -402,7 +402,7 @@ SWEEPING: tuple[Operation, ...] = (
         "Curve to edges",
         "Part/Curves",
         curve_to_edges,
-        "Make {steps} edges along the curve, {even}",
+        "Make {steps} edge(s) along the curve, {even}",
         "Edges instead of the curve, to be extruded or filled",
         "cage",
         (

@@ -98,7 +98,7 @@ class Parameter:
 
     def show(self, value: Any, unit: str = "mm") -> str:
         """The value in words."""
-        return "as it is" if value is None else self._show(value, unit)
+        return "as it is" if value is None else self._show(value, unit) or "nothing"
 
     def stepped(self, value: Any, by: float) -> Any:
         """The value after so many steps, or itself where it does not step."""
