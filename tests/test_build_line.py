@@ -218,16 +218,16 @@ def test_space_peeks_between_the_whole_recipe_and_its_smooth_result(bar: Hands) 
     assert shown(bar)[1:] == (None, 2)
     bar.window.stage.peek(False)
     assert shown(bar) == (17, 0, 0)
-    bar.window.toggle_smooth()
+    bar.window.levels.toggle()
     bar.settle()
     assert shown(bar)[1:] == (None, 2)
-    bar.window.toggle_smooth()
+    bar.window.levels.toggle()
     assert shown(bar) == (34, None, 0)
 
 
 def test_dragging_the_cage_moves_the_whole_recipe(bar: Hands) -> None:
     window, session = bar.window, bar.session
-    window.toggle_smooth()
+    window.levels.toggle()
     bar.settle()
     before = window.stage.picture("part1")
     session.select_where("points", normal=(1, 0, 0), within=80)
@@ -282,7 +282,7 @@ def test_a_large_recipe_is_made_off_the_windows_thread(empty: Hands) -> None:
     assert shown(empty) == (16_000, None, 0)
     empty.window.line.grab()
     assert empty.window.line._counts(empty.session.part).faces == (16_000,)
-    empty.window.set_stop(1)
+    empty.window.levels.show(1)
     empty.settle()
     assert shown(empty) == (64_000, None, 1)
     # What follows the rail is counted as the picture has it, and for other levels in proportion.
@@ -294,7 +294,7 @@ def test_a_large_recipe_is_made_off_the_windows_thread(empty: Hands) -> None:
     empty.session.undo()
     empty.session.undo()
     # More than fits is not even begun.
-    empty.window.set_stop(5)
+    empty.window.levels.show(5)
     empty.settle()
     assert "more than fits" in empty.window.message and shown(empty) == (16_000, None, 0)
 

@@ -14,8 +14,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMenuBar
 
 from levelloop.app.commands.finder import matches
+from levelloop.app.keyboard import first_focus
 from levelloop.app.main import application
-from levelloop.app.window import first_focus
 from levelloop.core.errors import LevelLoopError
 from levelloop.core.mesh.faces import signed_volume
 from levelloop.document.operations import REGISTRY
@@ -264,7 +264,7 @@ def test_older_numbers_are_changed_and_what_followed_runs_again(empty: Hands) ->
     session.select_none()
     session.do("move", by=(100, 0, 0))
     entries = len(session.history)
-    empty.window.show_history()
+    empty.window.shell.show_history()
     empty.window.history.list.setCurrentRow(2)
     empty.window.history.change.click()
     assert session.here == 2 and empty.window.sentence.is_open
@@ -367,7 +367,7 @@ def test_every_sign_of_the_strip_opens_its_list(empty: Hands) -> None:
         "through",
         "touched",
     )
-    assert strip.signs["snap"].text() == "snap grid 5"
+    assert strip.signs["snap"].text() == "snap grid 5 · ground 10"
     choose("unit", "cm")
     assert session.document.unit == "cm"
     session.select(faces=[0])

@@ -9,16 +9,19 @@ import pytest
 from driving import CONTROL, Hands, box_in, opened
 from PIL import Image
 from PySide6.QtCore import QMimeData, QPoint, QPointF, QSettings, Qt, QUrl
-from PySide6.QtGui import QDragEnterEvent, QDropEvent
-from PySide6.QtWidgets import QFileDialog, QMessageBox, QPushButton
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QWheelEvent
+from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox, QPushButton
 
 from levelloop.app.commands.file import next_version
 from levelloop.app.commands.keys import entries, keys_of
 from levelloop.app.commands.lesson import STEPS
 from levelloop.app.commands.recent import recent_files
 from levelloop.app.main import application
+from levelloop.app.panels.help import HelpWindow
 from levelloop.app.preferences import Preferences
 from levelloop.app.theme import set_text_scale
+from levelloop.app.tools.dragging import pixel_step
+from levelloop.app.view.scene_builder import ground_step
 from levelloop.app.window import Window
 from levelloop.core.errors import EditError
 from levelloop.document.document import Document
@@ -217,7 +220,7 @@ def test_links_among_imported_parts_stay_among_them() -> None:
 
 @needs_screen
 def test_settings_hold_at_once_and_at_the_next_start(empty: Hands) -> None:
-    settings = empty.window.show_settings()
+    settings = empty.window.shell.show_settings()
     for name, value in (("theme", "Dusk"), ("orbit", "middle"), ("speed", 2.0), ("grid", 5.0)):
         box = settings.boxes[name]
         index = next(row for row in range(box.count()) if box.itemData(row) == value)
@@ -239,7 +242,7 @@ def test_settings_hold_at_once_and_at_the_next_start(empty: Hands) -> None:
 @needs_screen
 def test_keys_are_found_given_told_when_taken_and_reset(empty: Hands) -> None:
     box_in(empty)
-    settings = empty.window.show_settings()
+    settings = empty.window.shell.show_settings()
     page = settings.keys
     page.words.setText("bevel")
     assert page.shown()[0] == "Bevel" and len(page.shown()) < 4
@@ -263,7 +266,7 @@ def test_keys_are_found_given_told_when_taken_and_reset(empty: Hands) -> None:
     assert not empty.window.sentence.is_open
     empty.key(Key.Key_B, CONTROL | Qt.KeyboardModifier.ShiftModifier)
     assert empty.window.sentence.running_key == "bevel"
-    again = empty.window.show_settings()
+    again = empty.window.shell.show_settings()
     again.keys.choose("Bevel")
     again.keys.reset.click()
     assert keys_of(next(entry for entry in entries() if entry.title == "Bevel")) == ("B",)
@@ -284,3 +287,118 @@ def test_words_may_be_of_any_size(qtbot: object, scale: float) -> None:
             assert hands.window.width() <= 1280
     finally:
         set_text_scale(1.0)
+
+
+@needs_screen
+def test_guides_have_a_list_of_their_own(empty: Hands, tmp_path: Path) -> None:
+    panel = empty.window.guides
+    assert not panel.isVisible()
+    Image.new("RGB", (8, 4), "red").save(tmp_path / "front.png")
+    empty.session.do("add_guide", path=str(tmp_path / "front.png"), view="front", width=40)
+    (row,) = panel.rows
+    assert panel.isVisible()
+    row.eye.click()
+    assert not empty.session.document.guides[0].shown
+    panel.rows[0].lock.click()
+    assert empty.session.document.guides[0].locked
+    panel.rows[0].lock.click()
+    entries = len(empty.session.history)
+    slider = panel.rows[0].strength
+    slider.setFocus()
+    empty.qtbot.keyClick(slider, Key.Key_Home)
+    assert empty.session.document.guides[0].opacity == 0.05 and len(empty.session.history) == entries + 1
+    empty.session.do("remove_guide")
+    assert not panel.isVisible() and panel.rows == []
+
+
+@needs_screen
+def test_help_is_found_by_any_word_and_tells_numbers_and_keys(empty: Hands) -> None:
+    empty.key(Key.Key_F1)
+    shown = next(one for one in empty.window.findChildren(HelpWindow) if one.isVisible())
+    assert len(shown.articles) > 150
+    for word, title in (("merge", "Weld"), ("lasso", "Keys and gestures of the views"), ("fillet", "Hold")):
+        assert title in shown.search(word), word
+    shown.search("bevel")
+    text = shown.page.toPlainText()
+    assert text.startswith("Bevel") and "Its key is B" in text and "width" in text and "roundness" in text
+    assert shown.search("no such thing anywhere") == []
+    shown.close()
+
+
+@needs_screen
+def test_a_cut_is_moved_by_its_handle_and_hides_what_is_nearer(empty: Hands) -> None:
+    box_in(empty)
+    empty.view.look("front")
+    empty.view.frame(everything=True)
+    empty.settle()
+    whole = empty.view.grab().toImage()
+    empty.window.on_view.cut_view()
+    assert empty.view.look_of.section == (1, 0.0, -1.0)
+    assert empty.view.grab().toImage() != whole
+    empty.view.camera.orbit(-60, 20)
+    empty.view.look_changed()
+    x, y, _ = empty.view.on_screen(empty.view.overlay.section_place()[None])[0]
+    start = QPoint(round(x), round(y))
+    assert empty.view.overlay.section_at(start)
+    ends = empty.view.on_screen(np.array([[0.0, 0, 0], [0, 5, 0]]))[:, :2]
+    way = ends[1] - ends[0]
+    empty.drag(start, start + QPoint(round(way[0]), round(way[1])))
+    section = empty.view.look_of.section
+    assert section is not None and section[0] == 1 and section[1] == pytest.approx(5, abs=0.4)
+    assert not empty.session.state.shown_selections
+    empty.window.on_view.cut_view()
+    assert not empty.view.overlay.section_at(start)
+
+
+@needs_screen
+def test_drags_are_as_exact_as_a_pixel_and_tell_what_they_come_to(empty: Hands) -> None:
+    box_in(empty)
+    empty.session.select(faces=[empty.face(normal="z")])
+    empty.key(Key.Key_M)
+    handle = empty.view.handle()
+    assert handle is not None
+    tip = handle.arms(empty.view.camera, empty.view.width(), empty.view.height())[3, :2]
+    start = QPoint(round(tip[0]), round(tip[1]))
+    empty.qtbot.mousePress(empty.view, Qt.MouseButton.LeftButton, pos=start)
+    for step in (10, 20, 37):
+        empty.move(start - QPoint(0, step), Qt.MouseButton.LeftButton)
+        empty.view.overlay.grab()
+    empty.qtbot.mouseRelease(empty.view, Qt.MouseButton.LeftButton, pos=start - QPoint(0, 37))
+    by = empty.session.state.parameters["by"]
+    pixel = empty.view.camera.millimetres_per_pixel(empty.view.height(), np.zeros(3))
+    assert by[2] > 1 and by[0] == by[1] == 0
+    assert by[2] / pixel_step(pixel) == pytest.approx(round(by[2] / pixel_step(pixel)))
+    assert [pixel_step(pixel) for pixel in (0.23, 1.0, 0.099, 45)] == pytest.approx([0.1, 1, 0.01, 10])
+
+
+@needs_screen
+def test_the_corner_of_a_view_opens_what_it_may_show(empty: Hands) -> None:
+    box_in(empty)
+    empty.view.overlay.grab()
+    empty.qtbot.mouseClick(empty.view, Qt.MouseButton.LeftButton, pos=empty.view.overlay.label.center().toPoint())
+    menu = QApplication.activePopupWidget()
+    assert [action.text() for action in menu.actions()] == ["Look from", "Looks", "Guides", "Cameras"]  # type: ignore[union-attr]
+    top = next(one for one in menu.actions()[0].menu().actions() if one.text() == "Top")  # type: ignore[union-attr]
+    top.trigger()
+    menu.close()  # type: ignore[union-attr]
+    assert empty.view.camera.tilt == 90
+    empty.window.panes.show_views(4)
+    empty.settle()
+    assert sum(view.isVisible() for view in empty.window.panes.views) == 4
+    assert [view.is_active for view in empty.window.panes.views] == [True, False, False, False]
+    assert ground_step(120) == 10 and ground_step(30) == 1 and ground_step(5000) == 1000
+
+
+@needs_screen
+def test_a_brush_is_sized_by_the_wheel(empty: Hands) -> None:
+    box_in(empty)
+    distance = empty.view.camera.distance
+    empty.qtbot.keyPress(empty.view, Key.Key_Q)
+    place = QPointF(300, 300)
+    wheel = QWheelEvent(
+        place, empty.view.mapToGlobal(place), QPoint(), QPoint(0, 240), Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
+    )  # fmt: skip
+    QApplication.sendEvent(empty.view, wheel)
+    empty.qtbot.keyRelease(empty.view, Key.Key_Q)
+    assert empty.window.panes.hands.brush > 30 and empty.view.camera.distance == distance

@@ -304,7 +304,7 @@ def test_space_taps_and_peeks(demo: Hands) -> None:
 
 def test_large_levels_arrive_later_and_the_window_goes_on(demo: Hands) -> None:
     window = demo.window
-    window.set_stop(4)
+    window.levels.show(4)
     picture = window.stage.picture("part1")
     assert picture is not None and picture.level == 0 and window.stage._running
     demo.settle()
@@ -450,7 +450,7 @@ def test_an_empty_cage_shows_nothing_and_breaks_nothing(empty: Hands, tmp_path: 
     window = empty.window
     assert window.on_files.open_path(tmp_path / "points.obj")
     empty.settle()
-    window.toggle_smooth()
+    window.levels.toggle()
     window.reviewing.run()
     empty.settle()
     assert window.session.part.mesh.n_faces == 0

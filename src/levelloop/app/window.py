@@ -2,46 +2,44 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QByteArray, QEvent, QPoint, QSettings, Qt, QTimer
+from PySide6.QtCore import QEvent, Qt, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMenu, QMenuBar, QSplitter, QVBoxLayout, QWidget
 
 from levelloop.app.commands.exporting import Exporting
 from levelloop.app.commands.file import FileCommands
 from levelloop.app.commands.finder import Command, Finder
+from levelloop.app.commands.levels import Levels
 from levelloop.app.commands.menus import (
     build_menus,
-    fitting_menu,
     looks,
     open_view_menu,
     set_keys,
-    show_about,
-    show_keys,
 )
 from levelloop.app.commands.part import PartCommands
 from levelloop.app.commands.recipe import RecipeCommands
 from levelloop.app.commands.reviewing import Reviewing
+from levelloop.app.commands.shell import Shell
 from levelloop.app.commands.signs import signs
 from levelloop.app.commands.starting import Starting
 from levelloop.app.commands.table import NO_PART
 from levelloop.app.commands.view import ViewCommands
 from levelloop.app.defects import told_defect
 from levelloop.app.jobs import Later, Runner
-from levelloop.app.panels.build_line import BuildLine, Stop
+from levelloop.app.keyboard import Keyboard
+from levelloop.app.panels.build_line import BuildLine
+from levelloop.app.panels.guides import GuidesPanel
 from levelloop.app.panels.history import HistoryPopover
-from levelloop.app.panels.messages import MessageLog
 from levelloop.app.panels.panel import Panel
 from levelloop.app.panels.parts import PartsPanel
 from levelloop.app.panels.readout import readout, shortly, strays, without
 from levelloop.app.panels.review import ReviewPanel
 from levelloop.app.panels.sentence_bar import SentenceBar
-from levelloop.app.panels.settings import SettingsWindow
 from levelloop.app.panels.state_strip import StateStrip
 from levelloop.app.panels.tool_line import ToolLine
 from levelloop.app.preferences import Preferences
@@ -57,10 +55,6 @@ from levelloop.document.registry import Operation
 from levelloop.document.running import State, why_not
 from levelloop.document.session import Session
 from levelloop.files.journal import Journal
-
-TAP = 250  # milliseconds; a longer press of Space is a peek
-OPENS_A_FIELD = "0123456789-.(=+"  # what is typed with no field in use goes into the first one of an open sentence
-REPEAT = 40  # milliseconds within which a key that comes down again was never let go: the keyboard repeats it
 
 
 class Window(QMainWindow):
@@ -86,6 +80,7 @@ class Window(QMainWindow):
         self.sentence: SentenceBar = SentenceBar(session)
         self.tools = ToolLine(session, lambda: self.view.kind, self._reason, self._running)
         self.parts = PartsPanel(session, self.stage, self.theme)
+        self.guides = GuidesPanel(session, self.theme)
         self.history = HistoryPopover(session, self.theme, self)
         self.review: ReviewPanel = ReviewPanel(session, self.theme)
         self.line: BuildLine = BuildLine(session, self.stage, self.theme)
@@ -103,12 +98,15 @@ class Window(QMainWindow):
             self.tools,
             self.sentence,
             self.parts,
+            self.guides,
             self.history,
             self.review,
             self.line,
             self.strip,
         )
-        self._space_down = False
+        self.keyboard = Keyboard(self)
+        self.shell: Shell = Shell(self)
+        self.levels: Levels = Levels(self)
         self.starting: Starting = Starting(self, journal)
         self._build_layout()
         head = QWidget(self)
@@ -122,12 +120,6 @@ class Window(QMainWindow):
         head_row.addWidget(bar, 4)
         head_row.addWidget(self.finder, 1)
         self.setMenuWidget(head)
-        self._space_at = self._space_left = 0.0
-        self._everything = False  # whether Space shows all parts, not only the active one
-        self._letting_go = QTimer(self)
-        self._letting_go.setSingleShot(True)
-        self._letting_go.setInterval(REPEAT)
-        self._letting_go.timeout.connect(self._end_peek)
         self.reviewing = Reviewing(self)
         self._connect()
         self._refresh_all()
@@ -136,8 +128,8 @@ class Window(QMainWindow):
         self.panes.hands.flies = QApplication.isEffectEnabled(Qt.UIEffect.UI_General)
         if REGISTRY.refused:
             self.tell(" ".join(REGISTRY.refused))
-        self._prefer(self.preferences)
-        self._restore_shape()
+        self.shell.prefer(self.preferences)
+        self.shell.restore_shape()
 
     # Public
 
@@ -154,49 +146,6 @@ class Window(QMainWindow):
     def message(self) -> str:
         """The sentence that was said last."""
         return self.sentence.messages.last
-
-    def show_messages(self) -> None:
-        """Opens the log of everything that was said."""
-        log = MessageLog(self.sentence.messages, self)
-        log.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        log.open_above(self.strip.mapToGlobal(QPoint(self.strip.width(), 0)))
-
-    def show_settings(self) -> SettingsWindow:
-        """Opens the settings and the keys."""
-        settings = SettingsWindow(self.preferences, self)
-        settings.changed.connect(self._prefer)
-        settings.rekeyed.connect(lambda: set_keys(self))
-        settings.show()
-        return settings
-
-    def _prefer(self, preferences: Preferences) -> None:
-        """Lets everything be as the person prefers it, now."""
-        hands, text = self.panes.hands, self.preferences.text
-        self.preferences = preferences
-        hands.orbits_with_middle, hands.orbit_speed = preferences.orbit == "middle", preferences.speed
-        hands.grid = preferences.grid
-        if preferences.theme != self.theme.name:
-            self.set_theme(preferences.theme, remember=False)
-        if preferences.text != text:
-            self.tell("Words have their new size in the next window.")
-        self.strip.refresh()
-
-    def _restore_shape(self) -> None:
-        """Has the size and the split that it had when it was closed last."""
-        settings = QSettings("Level Loop", "Level Loop")
-        for name, restore in (("shape", self.restoreGeometry), ("split", self._middle.restoreState)):
-            kept = settings.value(name)
-            if isinstance(kept, QByteArray):
-                restore(kept)
-
-    def _keep_shape(self) -> None:
-        settings = QSettings("Level Loop", "Level Loop")
-        settings.setValue("shape", self.saveGeometry())
-        settings.setValue("split", self._middle.saveState())
-
-    def show_history(self) -> None:
-        """Opens the list of what was done below the sentence bar."""
-        self.history.open_at(self.sentence.past.mapToGlobal(QPoint(0, self.sentence.past.height() + 4)))
 
     def start(self, key: str) -> None:
         """Begins an operation as its menu entry, tool or key does."""
@@ -290,51 +239,6 @@ class Window(QMainWindow):
         self.tools.refresh()
         self.panes.refresh()
 
-    def set_stop(self, stop: Stop) -> None:
-        """Shows the active part at a stop of the rail, with its whole recipe: looking, not an edit.
-
-        "cage": the cage alone.
-        """
-        if not self.session.document.parts:
-            return
-        part = self.session.part
-        if stop in (0, "cage"):
-            self.stage.show_until(part.id, 0 if stop == "cage" else None, False)
-        else:
-            self.stage.show_stop(part, stop)
-        self._looked()
-
-    def set_output(self, stop: Stop) -> None:
-        """Lets the active part be given out at a stop of the rail: an edit."""
-        self.sentence.close_fields()
-        if self.attempt(lambda: self.session.do("set_level", level=stop)):
-            self.stage.show_until(self.session.part.id, None, stop != 0)
-            self.tell(
-                f"“{self.session.part.name}” is given out at {'the limit' if stop == 'limit' else f'level {stop}'}."
-            )
-        self._looked()
-
-    def toggle_smooth(self) -> None:
-        """Shows the other of cage and smooth."""
-        if self.session.document.parts:
-            part = self.session.part
-            smooth = not self.stage.is_smooth(part)
-            if smooth and self.stage.stop(part) == 0:
-                self.set_stop(1)
-                return
-            self.stage.show_smooth([part], smooth)
-            self._looked()
-
-    def toggle_smooth_all(self) -> None:
-        """Shows all parts smooth, or their cages where all are smooth already."""
-        parts = self.session.document.parts
-        self.stage.show_smooth(parts, not all(self.stage.is_smooth(part) for part in parts))
-        self._looked()
-
-    def _looked(self) -> None:
-        self.line.update()
-        self.parts.refresh()
-
     # Documents
 
     def adopt(self, session: Session) -> None:
@@ -377,10 +281,10 @@ class Window(QMainWindow):
 
         if not self.attempt(ask) or not may_leave:
             return
-        self._keep_shape()
+        self.shell.keep_shape()
         self.session.changed.disconnect(self._changed)
         self.reviewing.stop()
-        self._letting_go.stop()
+        self.keyboard.stop()
         self.stage.close()
         self._later.forget()
         self.sentence.messages.fade()
@@ -389,42 +293,17 @@ class Window(QMainWindow):
         event.accept()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        key, text = event.key(), event.text()
-        plain = not event.modifiers() & ~(Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.KeypadModifier)
-        if key == Qt.Key.Key_Space and plain:
-            self._letting_go.stop()
-            if not self._space_down and not event.isAutoRepeat():
-                self._space_down, self._space_at = True, time.monotonic()
-                self._everything = bool(event.modifiers())
-                self._peek(True)
-        elif key == Qt.Key.Key_Escape:
-            self._escape()
-        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            again = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-            if not self.on_view.finish_tool() and self.sentence.is_open:
-                self.sentence.finish(again)
-        elif key in (Qt.Key.Key_F6, Qt.Key.Key_Backtab) and event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-            self._go_round(-1)
-        elif key == Qt.Key.Key_F6:
-            self._go_round(1)
-        elif plain and text and text in OPENS_A_FIELD:
-            self.sentence.open_field(text)
-        elif plain and text and text.lower() in "xyz":
-            self.sentence.set_axis(text.lower())
-        elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right) and not event.modifiers():
-            self.sentence.step_axis(1 if key == Qt.Key.Key_Right else -1)
-        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
-            self.sentence.step_first(1 if key == Qt.Key.Key_Up else -1)
-        else:
+        if not self.keyboard.press(event):
             super().keyPressEvent(event)
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_Space:
-            if self._space_down and not event.isAutoRepeat():
-                self._space_left = time.monotonic()
-                self._letting_go.start()
-        else:
+        if not self.keyboard.release(event):
             super().keyReleaseEvent(event)
+
+    def changeEvent(self, event: QEvent) -> None:
+        super().changeEvent(event)
+        if event.type() == QEvent.Type.ActivationChange and not self.isActiveWindow():
+            self.keyboard.leave()
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if any(url.isLocalFile() for url in event.mimeData().urls()):
@@ -434,13 +313,6 @@ class Window(QMainWindow):
         paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
         event.acceptProposedAction()
         self.on_files.drop(paths)
-
-    def changeEvent(self, event: QEvent) -> None:
-        super().changeEvent(event)
-        if event.type() == QEvent.Type.ActivationChange and not self.isActiveWindow() and self._space_down:
-            # Another window has the keyboard now: it will hear the key being let go, not this one.
-            self._space_left = float("inf")
-            self._end_peek()
 
     # Building
 
@@ -464,12 +336,15 @@ class Window(QMainWindow):
         side.setChildrenCollapsible(False)
         side.setHandleWidth(1)
         side.addWidget(self.parts)
+        side.addWidget(self.guides)
         side.addWidget(self.review)
-        side.setSizes([300, 330])
+        side.setStretchFactor(0, 3)
+        side.setStretchFactor(2, 4)
+        side.setSizes([290, 60, 330])
         middle.addWidget(side)
         middle.setStretchFactor(0, 1)
         middle.setSizes([1280 - scaled(268), scaled(268)])
-        self._middle = middle
+        self.middle = middle
         column.addWidget(middle, 1)
         column.addWidget(self.line)
         column.addWidget(self.strip)
@@ -485,7 +360,7 @@ class Window(QMainWindow):
         self.stage.told.connect(self.tell)
         self.stage.busy.connect(lambda _: self.strip.refresh())
         self.panes.told.connect(self.tell)
-        self.panes.asked_menu.connect(self._context_menu)
+        self.panes.asked_menu.connect(self.shell.open_menu)
         self.panes.asked_label.connect(lambda place: open_view_menu(self, place))
         self.panes.camera_moved.connect(self._refresh_readout)
         self.panes.soft_turned.connect(self.on_view.turn_soft)
@@ -495,16 +370,18 @@ class Window(QMainWindow):
         self.panes.hands.looks = looks(self)
         self.sentence.told.connect(self.tell)
         self.sentence.left.connect(self._left_sentence)
-        self.sentence.asked_history.connect(self.show_history)
+        self.sentence.asked_history.connect(self.shell.show_history)
         self.history.asked_change.connect(self.change_entry)
         self.tools.chosen.connect(self.start)
         self.tools.told.connect(self.tell)
         self.strip.kind_chosen.connect(self.set_kind)
         self.strip.readout.linkActivated.connect(self._follow)
         self.parts.told.connect(self.tell)
+        self.guides.told.connect(self.tell)
+        self.guides.asked_calibrate.connect(lambda: self.start(REGISTRY.by_tool("two places").key))
         self.parts.asked_menu.connect(self.on_parts.menu)
-        self.line.chosen.connect(self.set_stop)
-        self.line.output_chosen.connect(self.set_output)
+        self.line.chosen.connect(self.levels.show)
+        self.line.output_chosen.connect(self.levels.give_out)
         self.review.chosen.connect(self.reviewing.choose)
         self.review.remedied.connect(self.reviewing.remedy)
         self.review.accepted.connect(self.reviewing.accept)
@@ -610,49 +487,9 @@ class Window(QMainWindow):
     def repeat(self) -> None:
         self.tell(self.session.repeat_last())
 
-    def _escape(self) -> None:
-        """One thing a press: running work, a drawing or an open sentence, the selection, the tool."""
-        hands = self.panes.hands
-        if self.runner.is_busy:
-            self.runner.stop()
-        elif self.stage.is_working:
-            self.stage.stop_work()
-            self.tell("Stopped; the cage is shown.")
-        elif hands.tool is not None and hands.tool.drop():
-            self.tell("What was drawn is dropped.")
-        elif self.sentence.is_open and not (self.sentence.is_waiting and hands.tool is not None):
-            waited = self.sentence.is_waiting
-            self.sentence.take_back()
-            if waited:
-                # Nothing has run: the handle is all there was of it.
-                self.view.mode = None
-        elif self.session.state.shown_selections:
-            self.session.select_none()
-        elif hands.tool is not None:
-            # What was drawn stays: it can be undone.
-            self.on_view.take_tool(None)
-            self.sentence.close_fields()
-        else:
-            self.view.mode = None
-        self.tools.refresh()
-        self.panes.refresh()
-
     def _left_sentence(self) -> None:
         self.view.setFocus()
         self.tools.refresh()
-
-    def _go_round(self, by: int) -> None:
-        """Gives the keyboard to the next part of the window."""
-        places: list[QWidget] = [self.tools, self.sentence, self.view, self.line, self.strip, self.parts, self.review]
-        focused = QApplication.focusWidget()
-        here = next((n for n, place in enumerate(places) if focused and place.isAncestorOf(focused)), 2)
-        here = next((n for n, place in enumerate(places) if focused is place), here)
-        for step in range(1, len(places)):
-            place = places[(here + by * step) % len(places)]
-            inside = first_focus(place)
-            if inside is not None:
-                inside.setFocus(Qt.FocusReason.TabFocusReason)
-                return
 
     def change_entry(self, row: int) -> None:
         """Opens the numbers of an entry of the history; what follows runs again with each change."""
@@ -681,36 +518,3 @@ class Window(QMainWindow):
         if remember:
             self.preferences = replace(self.preferences, theme=name)
             self.preferences.keep()
-
-    def _peek(self, on: bool) -> None:
-        self.stage.peek(on, self._everything)
-        self.line.update()
-
-    def _end_peek(self) -> None:
-        """Space was let go: after a tap the other of cage and smooth stays, after a hold all is as before."""
-        self._letting_go.stop()
-        self._space_down = False
-        self._peek(False)
-        if self._space_left - self._space_at < TAP / 1000.0:
-            if self._everything:
-                self.toggle_smooth_all()
-            else:
-                self.toggle_smooth()
-
-    def show_keys(self) -> None:
-        show_keys(self)
-
-    def show_about(self) -> None:
-        show_about(self)
-
-    def _context_menu(self, place: QPoint) -> None:
-        menu = fitting_menu(self)
-        menu.exec(self.view.mapToGlobal(place))
-        menu.deleteLater()
-
-
-def first_focus(place: QWidget) -> QWidget | None:
-    """What of a part of the window takes the keyboard first: itself, or what is in it; None where nothing is shown."""
-    widgets = [place, *place.findChildren(QWidget)]
-    takes = Qt.FocusPolicy.TabFocus
-    return next((one for one in widgets if one.isVisible() and one.focusPolicy() & takes == takes), None)

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QDialog, QMenu, QMenuBar, QTextBrowser, QVBoxLayou
 
 from levelloop import __version__
 from levelloop.app.commands.finder import Command
-from levelloop.app.commands.keys import GESTURES, entries, keys_of
+from levelloop.app.commands.keys import entries, keys_of
 from levelloop.app.commands.recent import recent_files
 from levelloop.app.commands.table import MENUS, Entry, Submenu, commands
 from levelloop.document.document import Guide
@@ -188,13 +188,6 @@ def fitting_menu(window: Window) -> QMenu:
     return menu
 
 
-def show_keys(window: Window) -> None:
-    """All keys, from the table of commands."""
-    rows = [(command.shortcut, command.title) for command in window.commands if command.shortcut]
-    cells = "".join(f"<tr><td><b>{key}</b>&nbsp;&nbsp;</td><td>{what}</td></tr>" for key, what in (*rows, *GESTURES))
-    _show_text(window, "Keys", f"<table cellspacing=3>{cells}</table>")
-
-
 def show_about(window: Window) -> None:
     """What this is."""
     _show_text(window, "About", f"<b>Level Loop {__version__}</b><p>Modeling for surfaces that must be right.</p>")
@@ -203,7 +196,7 @@ def show_about(window: Window) -> None:
 def _show_text(window: Window, title: str, text: str) -> None:
     dialog = QDialog(window)
     dialog.setWindowTitle(title)
-    dialog.resize(460, 560 if title == "Keys" else 180)
+    dialog.resize(460, 180)
     column = QVBoxLayout(dialog)
     browser = QTextBrowser(dialog)
     browser.setHtml(text)

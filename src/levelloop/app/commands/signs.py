@@ -43,6 +43,7 @@ def signs(window: Window) -> tuple[Sign, ...]:
         _hidden(window),
         _lock(window),
         _unit(window),
+        _progress(window),
         _messages(window),
     )
 
@@ -198,11 +199,21 @@ def _unit(window: Window) -> Sign:
     )
 
 
+def _progress(window: Window) -> Sign:
+    return Sign(
+        "progress",
+        "Surfaces that are being made; Esc stops it",
+        lambda: "smoothing …" if window.stage.is_working else "",
+        lambda: True,
+        lambda: [Pick("stop it and show the cage", window.stage.stop_work)],
+    )
+
+
 def _messages(window: Window) -> Sign:
     return Sign(
         "messages",
         "Everything that was said",
         lambda: "messages",
         lambda: False,
-        lambda: [Pick("show all messages", window.show_messages)],
+        lambda: [Pick("show all messages", window.shell.show_messages)],
     )

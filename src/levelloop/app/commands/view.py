@@ -285,9 +285,11 @@ class ViewCommands:
     def _began(self, operation: Operation, values: dict[str, Any], waiting: bool = False) -> bool:
         return self.window.attempt(lambda: self.window.sentence.start(operation, values, waiting))
 
-    def _cut_along(self, operation: Operation, path: list[dict[str, Any]], closed: bool) -> None:
-        self._began(operation, {**self.window.sentence.numbers(operation), "path": tuple(path), "closed": closed})
+    def _cut_along(self, operation: Operation, path: list[dict[str, Any]], closed: bool) -> bool:
+        values = {**self.window.sentence.numbers(operation), "path": tuple(path), "closed": closed}
+        done = self._began(operation, values)
         self.window.view.setFocus()
+        return done
 
     def _cut_through(self, plane: tuple[Floats, Floats]) -> None:
         point, normal = (tuple(float(value) for value in vector) for vector in plane)

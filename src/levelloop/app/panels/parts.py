@@ -15,13 +15,11 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QListWidget,
     QListWidgetItem,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
-from levelloop.app.icons import icon
-from levelloop.app.panels.pieces import heading, quiet_list
+from levelloop.app.panels.pieces import heading, quiet_list, switch, tool
 from levelloop.app.theme import Theme, plain_label, scaled, text_font
 from levelloop.app.view.stage import Stage
 from levelloop.core.errors import LevelLoopError
@@ -101,13 +99,13 @@ class PartRow(QWidget):
         row.setContentsMargins(4 + INDENT * depth, 0, 4, 0)
         row.setSpacing(3)
         smooth = panel.stage.is_smooth(part)
-        self.eye = _switch(self, theme, "shown" if part.visible else "hidden", "Hide" if part.visible else "Show")
+        self.eye = switch(self, theme, "shown" if part.visible else "hidden", "Hide" if part.visible else "Show")
         self.eye.clicked.connect(lambda: self._set(visible=not self.part.visible))
-        self.smooth = _switch(
+        self.smooth = switch(
             self, theme, "smooth" if smooth else "cage", "Show its cage" if smooth else "Show it smooth"
         )
         self.smooth.clicked.connect(lambda: panel.show_smooth(self.part, not smooth))
-        self.lock = _switch(self, theme, "locked" if part.locked else "free", "Unlock" if part.locked else "Lock")
+        self.lock = switch(self, theme, "locked" if part.locked else "free", "Unlock" if part.locked else "Lock")
         self.lock.clicked.connect(lambda: self._set(locked=not self.part.locked))
         chip = QLabel(self)
         chip.setPixmap(_chip(part.colour))
@@ -117,8 +115,8 @@ class PartRow(QWidget):
         count.setObjectName("quiet")
         count.setFont(text_font(8.5))
         count.setToolTip("Faces of the cage")
-        for switch in (self.eye, self.smooth, self.lock):
-            row.addWidget(switch)
+        for one in (self.eye, self.smooth, self.lock):
+            row.addWidget(one)
         row.addSpacing(3)
         row.addWidget(chip)
         row.addSpacing(4)
@@ -175,11 +173,11 @@ class GroupRow(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(4 + INDENT * depth, 0, 4, 0)
         row.setSpacing(3)
-        self.fold = _tool(self, "Open" if folded else "Fold")
+        self.fold = tool(self, "Open" if folded else "Fold")
         self.fold.setText("▸" if folded else "▾")
         self.fold.clicked.connect(lambda: panel.fold(group))
         shown = any(part.visible for part in parts)
-        self.eye = _switch(
+        self.eye = switch(
             self, panel.theme, "shown" if shown else "hidden", "Hide the group" if shown else "Show the group"
         )
         self.eye.clicked.connect(lambda: panel.show_group(group, not shown))
@@ -412,20 +410,3 @@ def _told(looks: Mapping[str, Any], count: int) -> str:
     name, value = next(iter(looks.items()))
     verb = words[name][0 if value else 1] if name in words else "Change"
     return f"{verb} {count} parts"
-
-
-def _switch(parent: QWidget, theme: Theme, picture: str, hint: str) -> QToolButton:
-    """A small switch of a row: its picture says what holds, its hint what a click does."""
-    button = _tool(parent, hint)
-    button.setAccessibleName(hint)
-    button.setIcon(icon(picture, theme.ink, theme.selection))
-    button.setIconSize(QSize(15, 15))
-    button.setFixedSize(20, 20)
-    return button
-
-
-def _tool(parent: QWidget, hint: str) -> QToolButton:
-    button = QToolButton(parent)
-    button.setToolTip(hint)
-    button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-    return button

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QLabel, QListWidget, QWidget
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtWidgets import QLabel, QListWidget, QToolButton, QWidget
 
-from levelloop.app.theme import plain_label, text_font
+from levelloop.app.icons import icon
+from levelloop.app.theme import Theme, plain_label, text_font
 
 
 def heading(text: str, parent: QWidget) -> QLabel:
@@ -23,3 +24,21 @@ def quiet_list(parent: QWidget, result: QListWidget | None = None) -> QListWidge
     result.setFont(text_font(9))
     result.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
     return result
+
+
+def switch(parent: QWidget, theme: Theme, picture: str, hint: str) -> QToolButton:
+    """A small switch of a row: its picture says what holds, its hint what a click does."""
+    button = tool(parent, hint)
+    button.setAccessibleName(hint)
+    button.setIcon(icon(picture, theme.ink, theme.selection))
+    button.setIconSize(QSize(15, 15))
+    button.setFixedSize(20, 20)
+    return button
+
+
+def tool(parent: QWidget, hint: str) -> QToolButton:
+    """A small button of a row."""
+    button = QToolButton(parent)
+    button.setToolTip(hint)
+    button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    return button

@@ -14,7 +14,7 @@ from levelloop.document.session import Session
 
 HEIGHT = 30
 READOUT = 300  # pixels that are left to what is selected
-_FOLDED_FIRST = ("messages", "lock", "hidden", "pivot", "axes", "unit", "reach", "snap", "soft", "symmetry")
+_FOLDED_FIRST = ("progress", "messages", "lock", "hidden", "pivot", "axes", "unit", "reach", "snap", "soft", "symmetry")
 KINDS = ("points", "edges", "faces", "parts")
 
 

@@ -12,7 +12,7 @@ from levelloop.app.tools.handle import Handle
 from levelloop.app.view.guide_places import guide_places
 from levelloop.app.view.picking import Hit, Sight, element_places
 from levelloop.app.view.snapping import ANGLE, Catch, caught
-from levelloop.core.arrays import Booleans
+from levelloop.core.arrays import Booleans, Floats
 from levelloop.core.errors import LevelLoopError
 from levelloop.core.mesh.selection import Selection, points_of
 from levelloop.document.operations import REGISTRY
@@ -75,7 +75,8 @@ class Dragging:
         right, upward, _ = self.view.camera.axes
         wanted = self._free_start + (right * delta.x() - upward * delta.y()) * scale
         self.view.catch = self._caught(place, wanted)
-        by = (wanted if self.view.catch is None else self.view.catch.place) - self._free_start
+        by = wanted - self._free_start
+        by = self._worth(by, self._free_start) if self.view.catch is None else self.view.catch.place - self._free_start
         if not self._pulls:
             self._run(REGISTRY.by_handle("move"), {"by": tuple(float(value) for value in by)})
         elif np.any(by):
@@ -103,9 +104,31 @@ class Dragging:
         modifiers = QApplication.keyboardModifiers()
         if modifiers & Qt.KeyboardModifier.ControlModifier:
             parameters = _stepped(parameters)
-        elif self.view.hands.snaps:
-            parameters = self._snapped(handle, place, parameters)
+        else:
+            if self.view.hands.snaps:
+                parameters = self._snapped(handle, place, parameters)
+            if self.view.catch is None:
+                parameters = self._rounded(handle, parameters)
         self._run(REGISTRY.by_handle(handle.mode), parameters)
+
+    def _worth(self, by: Floats, at: Floats) -> Floats:
+        """A way as exact as a pixel is there: no more decimals than the hand can mean."""
+        step = pixel_step(self.view.camera.millimetres_per_pixel(self.view.height(), at))
+        return np.asarray(np.round(by / step) * step)
+
+    def _rounded(self, handle: Handle, parameters: dict[str, object]) -> dict[str, object]:
+        """A handle's numbers with no more decimals than a pixel of the drag is worth."""
+        result = dict(parameters)
+        if "by" in result:
+            result["by"] = tuple(self._worth(np.array(result["by"], dtype=np.float64), handle.centre).tolist())
+        if isinstance(result.get("angle"), float):
+            result["angle"] = round(float(result["angle"]), 1)  # type: ignore[arg-type]
+        factors = result.get("factors")
+        if isinstance(factors, tuple):
+            result["factors"] = tuple(round(float(factor), 2) for factor in factors)
+        elif isinstance(factors, float):
+            result["factors"] = round(factors, 2)
+        return result
 
     def _snapped(self, handle: Handle, place: QPoint, parameters: dict[str, object]) -> dict[str, object]:
         """A handle's drag brought to what catches it; a locked axis stays locked."""
@@ -136,6 +159,11 @@ class Dragging:
                 self.runs = True
         except LevelLoopError as error:
             self.view.told.emit(str(error))
+
+
+def pixel_step(pixel: float) -> float:
+    """The power of ten that is at most a pixel's worth, mm."""
+    return float(10.0 ** np.floor(np.log10(max(pixel, 1e-9))))
 
 
 # Helpers

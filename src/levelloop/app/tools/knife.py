@@ -31,15 +31,15 @@ BACK_TO_START = 10.0  # pixels from the first place that close the cut
 class Knife(Tool):
     """Collects the places of a cut; Enter runs it, a click on the first place closes it.
 
-    done: called with the path and whether it is closed. through: called with the plane of a cut straight through
-    everything, (point, normal).
+    done: called with the path and whether it is closed; where it returns False the path stays to be mended. through:
+    called with the plane of a cut straight through everything, (point, normal).
     """
 
     hint = "Click places on points, edges or faces; Shift locks the angle, Ctrl cuts through; Enter cuts."
 
     def __init__(
         self,
-        done: Callable[[list[dict[str, Any]], bool], None],
+        done: Callable[[list[dict[str, Any]], bool], bool],
         through: Callable[[tuple[Floats, Floats]], None],
     ) -> None:
         self._done, self._through = done, through
@@ -50,6 +50,11 @@ class Knife(Tool):
         """Adds the place under the pointer, and those on the edges between it and the last."""
         modifiers = QApplication.keyboardModifiers()
         place = self._aimed(view, place)
+        if not self._places:
+            # A cut begins on whatever part it is begun on.
+            hit = view.pick_at(place, "faces")
+            if hit is not None and hit.picture.part.id != view.session.document.active and not hit.picture.part.locked:
+                view.session.activate(hit.picture.part.id)
         picture = view.stage.picture(view.session.document.active)
         if picture is None:
             return
@@ -116,8 +121,8 @@ class Knife(Tool):
             picture = view.stage.picture(view.session.document.active)
             assert picture is not None
             path += _crossed(view, picture, self._places[-1], self._places[0], path[-1], path[0])[0]
-        self._clear()
-        self._done(path, closed)
+        if self._done(path, closed):
+            self._clear()
 
     def _clear(self) -> None:
         self.path, self._places = [], []

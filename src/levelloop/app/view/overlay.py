@@ -6,7 +6,7 @@ import math
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtGui import QFont, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
@@ -17,13 +17,14 @@ from levelloop.core.measure.between import face_card, measure_between, selection
 from levelloop.core.measure.gauge import LoopGauge
 from levelloop.core.review.findings import Finding
 from levelloop.core.select.soft_range import falloff
+from levelloop.document.operations import REGISTRY
 from levelloop.document.scripting.units import format_length, format_number
 
 if TYPE_CHECKING:
     from levelloop.app.view.viewport import Viewport
 
 MOST_MARKERS = 400
-BRUSH_RADIUS = 22.0
+SECTION_REACH = 12.0  # pixels
 
 
 class Overlay(QWidget):
@@ -41,6 +42,8 @@ class Overlay(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._draw_markers(painter)
         self._draw_handle(painter)
+        self._draw_section(painter)
+        self._draw_value(painter)
         self._draw_box(painter)
         self._draw_measure(painter)
         self._draw_gauge(painter)
@@ -54,6 +57,54 @@ class Overlay(QWidget):
             self._draw_looks(painter)
         painter.end()
 
+    def section_place(self) -> np.ndarray:
+        """Where the handle of the cut is: on its plane, before the middle of the active part."""
+        section = self.view.look_of.section
+        extent = self.view.stage.extent(self.view.session.document.active)
+        place = np.zeros(3) if len(extent) == 0 else 0.5 * (extent.min(axis=0) + extent.max(axis=0))
+        if section is not None:
+            place[section[0]] = section[1]
+        return place
+
+    def section_at(self, place: QPoint) -> bool:
+        """Whether the handle of the cut is at a place."""
+        if self.view.look_of.section is None:
+            return False
+        x, y, _ = self.view.on_screen(self.section_place()[None])[0]
+        return math.hypot(x - place.x(), y - place.y()) <= SECTION_REACH
+
+    def _draw_section(self, painter: QPainter) -> None:
+        """The handle of the cut: a bead with its axis through it, and where the cut is."""
+        section = self.view.look_of.section
+        if section is None:
+            return
+        theme, axis = self.view.theme, section[0]
+        tone = colour((theme.axis_x, theme.axis_y, theme.axis_z)[axis])
+        here = self.section_place()
+        arm = 60.0 * self.view.camera.millimetres_per_pixel(self.height(), here)
+        (ax, ay, _), (bx, by, _), (x, y, _) = self.view.on_screen(
+            np.stack((here - arm * np.eye(3)[axis], here + arm * np.eye(3)[axis], here))
+        )
+        painter.setPen(QPen(tone, 2.0, Qt.PenStyle.DashLine))
+        painter.drawLine(QPointF(ax, ay), QPointF(bx, by))
+        painter.setPen(QPen(tone, 2.4))
+        painter.setBrush(colour(theme.panel, 0.95))
+        painter.drawEllipse(QPointF(x, y), 7.0, 7.0)
+        painter.setFont(text_font(8.5))
+        words = f"{'xyz'[axis]} {format_length(section[1], self.view.session.document.unit)}"
+        _label(painter, QPointF(x + 14, y - 26), words, theme)
+
+    def _draw_value(self, painter: QPainter) -> None:
+        """What a drag has come to, beside the pointer."""
+        view, state = self.view, self.view.session.state
+        if view.drag not in ("handle", "free") or not view.dragging.runs or not state.key:
+            return
+        operation = REGISTRY[state.key]
+        name = operation.parameters[0].name
+        painter.setFont(text_font(9.0))
+        words = operation.show(name, state.parameters, state.document.unit)
+        _label(painter, QPointF(view.pointer) + QPointF(18, 14), words, view.theme)
+
     def _draw_box(self, painter: QPainter) -> None:
         box = self.view.box
         blue = self.view.theme.selection
@@ -64,7 +115,7 @@ class Overlay(QWidget):
         if self.view.brush is not None:
             painter.setPen(QPen(colour(blue), 1.4))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawEllipse(QPointF(self.view.brush), BRUSH_RADIUS, BRUSH_RADIUS)
+            painter.drawEllipse(QPointF(self.view.brush), self.view.hands.brush, self.view.hands.brush)
         if box is None:
             return
         painter.setPen(QPen(colour(blue), 1.0, Qt.PenStyle.DashLine))

@@ -9,7 +9,6 @@ import numpy as np
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication
 
-from levelloop.app.view.overlay import BRUSH_RADIUS
 from levelloop.app.view.picking import Hit, picked_in_box, picked_in_lasso, picked_under_brush
 from levelloop.app.view.render.picture import Picture
 from levelloop.core.errors import LevelLoopError
@@ -134,7 +133,7 @@ class Choosing:
             return
         picture, kind = found
         x, y = self.view.device(place)
-        radius = BRUSH_RADIUS * self.view.devicePixelRatioF()
+        radius = self.view.hands.brush * self.view.devicePixelRatioF()
         under = picked_under_brush(self.view.sight(), picture, kind, x, y, radius, self.view.reach)
         remove = bool(modifiers & CONTROL)
         old = self.view.session.selection

@@ -45,6 +45,7 @@ Drag = Literal[
     "pan",
     "menu_or_orbit",
     "menu_or_pan",
+    "section",
 ]
 HandleAxes = Literal["world", "part", "normal", "view"]
 HandlePivot = Literal["middle", "each", "origin", "anchor", "last"]
@@ -73,12 +74,12 @@ class Hands:
 
     soft: the parameters of the soft range that transforms begin with; empty where it is off; snaps: what catches a
     drag; grid: mm between its places; box_rule: whether a box takes what lies inside or what it touches;
-    orbits_with_middle, orbit_speed: how a drag turns the view; flies: whether the camera is seen going where commands
-    put it; measuring: whether the distance between the last two picks is shown; keeps_selection: whether clicks leave
-    the selection as it is; axes, pivot: of the handle; tool: what the left button draws with, None where it selects;
-    repeats: the kind of element that Shift+click applies the running operation to, None where none runs; apply_again:
-    applies it; open_field: opens a field of the sentence with what was typed; looks: the letters after I, what each
-    shows and whether it does.
+    orbits_with_middle, orbit_speed: how a drag turns the view; brush: its radius, pixels; flies: whether the camera is
+    seen going where commands put it; measuring: whether the distance between the last two picks is shown;
+    keeps_selection: whether clicks leave the selection as it is; axes, pivot: of the handle; tool: what the left button
+    draws with, None where it selects; repeats: the kind of element that Shift+click applies the running operation to,
+    None where none runs; apply_again: applies it; open_field: opens a field of the sentence with what was typed; looks:
+    the letters after I, what each shows and whether it does.
     """
 
     kind: Kind | Literal["parts"] = "faces"
@@ -92,6 +93,7 @@ class Hands:
     snaps: set[Snap] = field(default_factory=set)
     grid: float = 1.0
     box_rule: BoxRule = "inside"
+    brush: float = 22.0
     flies: bool = False
     orbits_with_middle: bool = False
     orbit_speed: float = 1.0
@@ -159,6 +161,7 @@ class Viewport(QOpenGLWidget):
         self.catch: Catch | None = None
         self._held = ""  # the key that makes a drag a lasso (G) or a brush (Q)
         self._grip = -1
+        self._section_at: float | None = None  # where a dragged cut would be, not rounded
         self.lists_looks = False  # whether the card of looks is shown, after I
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -424,6 +427,8 @@ class Viewport(QOpenGLWidget):
         elif button == Qt.MouseButton.LeftButton and self.hands.tool is not None:
             self.drag = "tool"
             self.hands.tool.press(self, self.pressed)
+        elif button == Qt.MouseButton.LeftButton and self.overlay.section_at(self.pressed):
+            self.drag = "section"
         elif button == Qt.MouseButton.LeftButton:
             handle = self.handle()
             grip = self._axis_at(handle, self.pressed)
@@ -461,6 +466,8 @@ class Viewport(QOpenGLWidget):
         elif self.drag == "pan":
             self.camera.pan(delta.x(), delta.y(), self.height())
             self._moved()
+        elif self.drag == "section":
+            self._drag_section(delta)
         elif self.drag == "box":
             self._box = QRectF(self.pressed, place).normalized()
             self.overlay.update()
@@ -499,7 +506,7 @@ class Viewport(QOpenGLWidget):
             self.choosing.select_lasso(self._lasso, event.modifiers())
         elif drag == "maybe_box":
             self.choosing.click(place, event.modifiers())
-        self._box = None
+        self._box = self._section_at = None
         self._lasso = []
         self._grip = -1
         self._free = self.catch = None
@@ -544,6 +551,10 @@ class Viewport(QOpenGLWidget):
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         place = event.position()
+        if self._held == "Q":
+            self.hands.brush = float(np.clip(self.hands.brush * 1.002 ** event.angleDelta().y(), 4.0, 400.0))
+            self.overlay.update()
+            return
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier and self.scenery.running_soft() is not None:
             self.soft_turned.emit(1.001 ** event.angleDelta().y())
             return
@@ -559,6 +570,20 @@ class Viewport(QOpenGLWidget):
             self.refresh()
 
     # Helpers
+
+    def _drag_section(self, delta: QPoint) -> None:
+        """Moves what the view is cut open at, along its axis."""
+        axis, at, side = self.look_of.section or (0, 0.0, 1.0)
+        ends = self.on_screen(np.stack((np.zeros(3), np.eye(3)[axis])) + self.overlay.section_place())[:, :2]
+        way = ends[1] - ends[0]
+        length = float(way @ way)
+        if length > 1e-9:
+            moved = (delta.x() * way[0] + delta.y() * way[1]) / length
+            pixel = 1.0 / np.sqrt(length)
+            step = float(10.0 ** np.floor(np.log10(max(pixel, 1e-9))))
+            self._section_at = (self._section_at if self._section_at is not None else at) + moved
+            self.look_of.section = (axis, round(self._section_at / step) * step, side)
+            self.look_changed()
 
     def _moved(self) -> None:
         self._sight = None

@@ -24,6 +24,12 @@ SURFACE = (
         if (dot(section.xyz, world_place) > section.w) discard;
         if (hide_inside && !gl_FrontFacing) discard;
         if (shading == 1) { colour = front; return; }
+        if (dot(section.xyz, section.xyz) > 0.5 && !gl_FrontFacing) {
+            // Through a cut one looks into the body: its inside is drawn flat and hatched, as if the cut were closed.
+            float stripe = step(0.5, fract((gl_FragCoord.x + gl_FragCoord.y) / 9.0));
+            colour = vec4(mix(back.rgb, front.rgb, 0.35) * (0.82 + 0.12 * stripe), front.a);
+            return;
+        }
         // What faces away is shown in its own colour, lit as if it faced here.
         vec3 base = gl_FrontFacing ? front.rgb : back.rgb;
         vec3 n = normalize(view_normal);
