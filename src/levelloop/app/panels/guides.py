@@ -41,7 +41,7 @@ class GuideRow(QWidget):
         self.strength.setToolTip("How strong it is")
         self.strength.setValue(round(100 * guide.opacity))
         self.strength.sliderReleased.connect(self._let_go)
-        self.strength.actionTriggered.connect(lambda action: self._stepped(action))
+        self.strength.valueChanged.connect(self._stepped)
         self._panel = panel
         for widget in (self.eye, self.lock):
             row.addWidget(widget)
@@ -52,10 +52,10 @@ class GuideRow(QWidget):
     def _let_go(self) -> None:
         self._panel.set(self.guide, opacity=self.strength.value() / 100.0)
 
-    def _stepped(self, action: int) -> None:
+    def _stepped(self, value: int) -> None:
         # A step by key or beside the handle; a drag is told when it is let go.
-        if action != QSlider.SliderAction.SliderMove.value:
-            self._panel.set(self.guide, opacity=self.strength.sliderPosition() / 100.0)
+        if not self.strength.isSliderDown():
+            self._panel.set(self.guide, opacity=value / 100.0)
 
 
 class GuidesPanel(QWidget):
