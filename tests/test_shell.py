@@ -305,8 +305,8 @@ def test_guides_have_a_list_of_their_own(empty: Hands, tmp_path: Path) -> None:
     entries = len(empty.session.history)
     slider = panel.rows[0].strength
     slider.setFocus()
-    empty.qtbot.keyClick(slider, Key.Key_Home)
-    assert empty.session.document.guides[0].opacity == 0.05 and len(empty.session.history) == entries + 1
+    empty.qtbot.keyClick(slider, Key.Key_Left)
+    assert empty.session.document.guides[0].opacity == 0.59 and len(empty.session.history) == entries + 1
     empty.session.do("remove_guide")
     assert not panel.isVisible() and panel.rows == []
 
