@@ -14,7 +14,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from levelloop.app.window import TAP
+from levelloop.app.keyboard import TAP
 from levelloop.core.errors import EditError, LevelLoopError
 from levelloop.document.operations import REGISTRY
 from levelloop.document.parameters import Reading
