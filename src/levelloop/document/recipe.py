@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from levelloop.core.arrays import Floats
-from levelloop.core.edit.build.sweeping import helix, revolve
+from levelloop.core.edit.build.sweeping import extrude_along, helix, revolve, sweep
 from levelloop.core.edit.build.thicken import thicken
 from levelloop.core.edit.hold.hold import hold
 from levelloop.core.edit.hold.together import Held, hold_together
@@ -20,9 +20,11 @@ from levelloop.core.edit.join.weld import weld
 from levelloop.core.edit.move.transform import slant
 from levelloop.core.edit.repeat.copies import array, copy_step
 from levelloop.core.errors import EditError
+from levelloop.core.forms.curves import path_of
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit
 from levelloop.core.mesh.selection import NOTHING, Selection, convert, select_all
+from levelloop.core.recipe.along import array_along, follow, sweep_profile
 from levelloop.core.recipe.chain import Link, Smoothing, Trouble
 from levelloop.core.recipe.images import Seen, chained, mirrored_images, neighbouring_images
 from levelloop.core.recipe.mirror import PLANES, follow_mirror, mirror
@@ -33,6 +35,7 @@ from levelloop.document.parameters import (
     Angle,
     Choice,
     Count,
+    Length,
     Parameter,
     PartName,
     Ratio,
@@ -43,10 +46,12 @@ from levelloop.document.parameters import (
 )
 from levelloop.document.registry import Line
 from levelloop.document.shared_parameters import (
+    ALONG_CURVE,
     AXES,
     AXIS,
     FILL,
     HELD_SIDES,
+    PULLED_ALONG,
     ROW,
     RUN_OUT,
     SCALE_OF_COPIES,
@@ -213,8 +218,10 @@ def _link(step: Step, place: int, given: Mapping[str, Mesh]) -> Link:
     assert kind.run is not None
     parameters, key = step.parameters, (step.key, repr(step.parameters))
     if kind.names_parts:
-        meshes = {name: given.get(step.parameters[name]) for name in kind.names_parts}
-        if any(mesh is None for mesh in meshes.values()):
+        named = {name: step.parameters[name] for name in kind.names_parts}
+        meshes = {name: given.get(part_id) for name, part_id in named.items()}
+        optional = {parameter.name for parameter in kind.parameters if parameter.optional}
+        if any(mesh is None and (named[name] or name not in optional) for name, mesh in meshes.items()):
             return Link((*key, None), _missing, place)
         # Other meshes are another step, even where all its numbers are the same.
         parameters, key = {**parameters, **meshes}, (*key, *meshes.values())  # type: ignore[assignment]
@@ -287,6 +294,25 @@ def _edges_of_set(mesh: Mesh, set: str) -> Selection:
     if len(edges) == 0:
         raise EditError(f"The set “{set}” is empty.")
     return edges
+
+
+def _sweep(mesh: Mesh, curve: Mesh | None, profile: Mesh | None, steps: int, sides: int, caps: str, even: bool) -> Edit:
+    """Along a curve, or the part's own wires: a profile, or a circle by the curve's radii."""
+    if profile is None:
+        return sweep(mesh, NOTHING, curve, steps, sides, caps, even)
+    if curve is None and not len(mesh.topology.wires):
+        raise EditError("A sweep needs a curve: name a part, or give this one wires.")
+    path = path_of(mesh if curve is None else curve)
+    return sweep_profile(mesh, path, path.places(path.spans * steps, even), path_of(profile), caps)
+
+
+def _on_faces(run: Callable[..., Edit]) -> Callable[..., Edit]:
+    """An operation run on all faces."""
+
+    def on_faces(mesh: Mesh, **parameters: Any) -> Edit:
+        return run(mesh, select_all(mesh.topology, "faces"), **parameters)
+
+    return on_faces
 
 
 def _boolean(mesh: Mesh, other: Mesh, kind: Kind) -> Edit:
@@ -427,11 +453,11 @@ _KINDS: tuple[StepKind, ...] = (
         "thicken",
         "Thicken",
         _on_all(thicken),
-        "Let the recipe thicken by {outward} outward, {inward} inward, {even_wall}, {rim_steps} rim step(s),"
-        " {reversed}",
+        "Let the recipe thicken by {outward} outward, {inward} inward, {even_wall}, {rim_steps} rim step(s)"
+        "[, profile {profile}], {reversed}",
         "thicken",
         "Gives an open surface a wall and a rim",
-        (*WALL, SIDES_OF_WALL),
+        (*WALL, PartName("profile", None, "The part that the rim follows", optional=True), SIDES_OF_WALL),
         lambda _: 2.5,
         on_line={"parts": 100},
     ),
@@ -467,6 +493,61 @@ _KINDS: tuple[StepKind, ...] = (
         (
             Choice("kind", "union", "", words=("union", "subtract", "intersect")),
             PartName("other", None, "The other part"),
+        ),
+    ),
+    StepKind(
+        "sweep",
+        "Sweep",
+        _sweep,
+        "Let the recipe sweep[ {profile}][ along {curve}], {steps} step(s) between points, {sides} side(s),"
+        " caps {caps}, {even}",
+        "sweep {curve}",
+        "A profile part along a curve, or a circle by its radii; along the part's own wires where none is named",
+        (
+            PartName("curve", None, "The part that is the curve", optional=True),
+            PartName("profile", None, "The part whose outline is swept", optional=True),
+            *ALONG_CURVE,
+        ),
+        lambda given: 1.0 + float(given["steps"]) * float(given["sides"]),
+    ),
+    StepKind(
+        "extrude_along",
+        "Extrude along",
+        _on_faces(extrude_along),
+        "Let the recipe pull the faces along {curve} in {steps} step(s), end scale {end_scale}, twist {twist}, {even}",
+        "along {curve}",
+        "The part's faces pulled along a curve, turning with it",
+        (
+            PartName("curve", None, "The part that is the curve"),
+            *PULLED_ALONG,
+        ),
+        lambda given: 1.0 + float(given["steps"]),
+    ),
+    StepKind(
+        "array_along",
+        "Array along",
+        array_along,
+        "Let the recipe repeat it along {curve}[: {count} in all][, {spacing} apart], {turning}",
+        "along {curve}",
+        "Copies that ride on a curve, both ends included",
+        (
+            PartName("curve", None, "The part that is the curve"),
+            Count("count", 5, "In all, evenly", optional=True, instead_of="spacing", high=10_000),
+            Length("spacing", None, "From one to the next", optional=True, instead_of="count", low=0, above_low=True),
+            Toggle("turning", True, "How they stand", on="turning with it", off="standing as they are"),
+        ),
+        lambda given: float(given["count"] or 20),
+    ),
+    StepKind(
+        "follow",
+        "Follow a curve",
+        follow,
+        "Let the recipe lay it along {curve}, {stretch}",
+        "follow {curve}",
+        "What lies along x lies along a curve",
+        (
+            PartName("curve", None, "The part that is the curve"),
+            Toggle("stretch", False, "How long it is then", on="stretched over all of it", off="at its true length"),
         ),
     ),
     StepKind(

@@ -54,6 +54,19 @@ WALL: tuple[Parameter, ...] = (
     Toggle("even_wall", True, "At corners", on="walls exact", off="along mean normals"),
     Count("rim_steps", 1, "Rows of the rim", high=64),
 )
+SPACED = Toggle("even", True, "How rows are spaced", on="evenly spaced", off="as the curve's points")
+ALONG_CURVE: tuple[Parameter, ...] = (
+    Count("steps", 4, "Between two points of the curve", high=512),
+    Count("sides", 8, "Of a round sweep", low=3, high=256),
+    Choice("caps", "open", "What closes its ends", words=("open", "face", "quads", "round")),
+    SPACED,
+)
+PULLED_ALONG: tuple[Parameter, ...] = (
+    Count("steps", 8, "Rows of quads", high=4096),
+    Ratio("end_scale", 1.0, "Size of the end", low=0),
+    Angle("twist", 0.0, "Over the whole way", turns=True),
+    SPACED,
+)
 SIDES_OF_WALL = Toggle("reversed", False, "Which side is which", on="sides exchanged", off="as they face")
 
 

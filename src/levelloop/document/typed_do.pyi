@@ -1019,6 +1019,7 @@ class TypedDo:
         outward: float | str = ...,
         even_wall: bool | str = ...,
         rim_steps: float | str = ...,
+        profile: str | None = ...,
         reversed: bool | str = ...,
         step: float | str | None = ...,
     ) -> str:
@@ -1065,6 +1066,59 @@ class TypedDo:
         step: float | str | None = ...,
     ) -> str:
         """With another part, as that part is now; it may go on changing."""
+
+    @overload
+    def do(
+        self,
+        key: Literal["step_sweep"],
+        *,
+        curve: str | None = ...,
+        profile: str | None = ...,
+        steps: float | str = ...,
+        sides: float | str = ...,
+        caps: Literal["open", "face", "quads", "round"] = ...,
+        even: bool | str = ...,
+        step: float | str | None = ...,
+    ) -> str:
+        """A profile part along a curve, or a circle by its radii; along the part's own wires where none is named."""
+
+    @overload
+    def do(
+        self,
+        key: Literal["step_extrude_along"],
+        *,
+        curve: str = ...,
+        steps: float | str = ...,
+        end_scale: float | str = ...,
+        twist: float | str = ...,
+        even: bool | str = ...,
+        step: float | str | None = ...,
+    ) -> str:
+        """The part's faces pulled along a curve, turning with it."""
+
+    @overload
+    def do(
+        self,
+        key: Literal["step_array_along"],
+        *,
+        curve: str = ...,
+        count: float | str | None = ...,
+        spacing: float | str | None = ...,
+        turning: bool | str = ...,
+        step: float | str | None = ...,
+    ) -> str:
+        """Copies that ride on a curve, both ends included."""
+
+    @overload
+    def do(
+        self,
+        key: Literal["step_follow"],
+        *,
+        curve: str = ...,
+        stretch: bool | str = ...,
+        step: float | str | None = ...,
+    ) -> str:
+        """What lies along x lies along a curve."""
 
     @overload
     def do(

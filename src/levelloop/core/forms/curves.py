@@ -45,14 +45,18 @@ class Path:
         return len(self.points) if self.closed else len(self.points) - 1
 
     def places(self, steps: int, even: bool) -> Floats:
-        """Places for so many steps in all, evenly along the length or along the points: (steps + 1,)."""
+        """Places for so many steps in all, evenly along the length or along the points: (steps + 1,).
+
+        A straight path keeps its corners where there are steps enough: the nearest places are put onto them.
+        """
         if not even:
             return np.linspace(0.0, self.spans, steps + 1)
         fine = np.linspace(0.0, self.spans, self.spans * FINE + 1)
         run = np.concatenate(([0.0], np.cumsum(np.linalg.norm(np.diff(self.at(fine), axis=0), axis=1))))
         if run[-1] <= 0:
             raise EditError("The curve has no length.")
-        return np.interp(np.linspace(0.0, run[-1], steps + 1), run, fine)
+        places = np.interp(np.linspace(0.0, run[-1], steps + 1), run, fine)
+        return places if self.smooth else _on_corners(places, self.spans)
 
     def reversed(self) -> Path:
         """The same path from its other end."""
@@ -60,6 +64,19 @@ class Path:
 
     def _ring(self, values: Floats) -> Floats:
         return np.concatenate((values, values[:1])) if self.closed else values
+
+
+def _on_corners(places: Floats, spans: int) -> Floats:
+    """Places of which the nearest ones lie on the points between spans, each on one."""
+    corners = np.arange(1, spans, dtype=np.float64)
+    if len(places) - 2 < len(corners):
+        return places
+    # In order, so that no two corners want the same place.
+    wanted = np.abs(places[1:-1, None] - corners).argmin(axis=0) - np.arange(len(corners))
+    slots = np.arange(len(corners)) + np.maximum.accumulate(np.clip(wanted, 0, len(places) - 2 - len(corners)))
+    result = places.copy()
+    result[1 + slots] = corners
+    return np.sort(result)
 
 
 def add_point() -> Mesh:

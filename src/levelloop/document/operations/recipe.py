@@ -161,8 +161,11 @@ def slice_and_array(
 def _ids(document: Document, kind: StepKind, parameters: Mapping[str, Any]) -> dict[str, str]:
     """The ids of the parts that a step's parameters name. Raises EditError."""
     ids = {}
+    optional = {parameter.name for parameter in kind.parameters if parameter.optional}
     for name in kind.names_parts:
         if not parameters[name]:
+            if name in optional:
+                continue
             raise EditError(f"{kind.title} takes another part; name it.")
         ids[name] = document.by_name(parameters[name]).id
     return ids

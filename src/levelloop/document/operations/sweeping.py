@@ -40,8 +40,10 @@ from levelloop.document.parameters import (
 )
 from levelloop.document.registry import Operation
 from levelloop.document.shared_parameters import (
+    ALONG_CURVE,
     AROUND,
     AXES,
+    PULLED_ALONG,
     ROW,
     RUN_OUT,
     SCALE_OF_COPIES,
@@ -81,10 +83,7 @@ SWEEPING: tuple[Operation, ...] = (
         "cage",
         (
             _CURVE,
-            Count("steps", 8, "Rows of quads", high=4096),
-            Ratio("end_scale", 1.0, "Size of the end", low=0),
-            Angle("twist", 0.0, "Over the whole way", turns=True),
-            Toggle("even", True, "How rows are spaced", on="evenly spaced", off="as the curve's points"),
+            *PULLED_ALONG,
         ),
         ("faces", "edges"),
         at_middle="making",
@@ -130,10 +129,7 @@ SWEEPING: tuple[Operation, ...] = (
         "cage",
         (
             _CURVE,
-            Count("steps", 4, "Between two points of the curve", high=512),
-            Count("sides", 8, "Of a round sweep", low=3, high=256),
-            Choice("caps", "open", "What closes a round sweep", words=("open", "face", "quads", "round")),
-            Toggle("even", True, "How rows are spaced", on="evenly spaced", off="as the curve's points"),
+            *ALONG_CURVE,
         ),
         ("edges",),
         or_all=True,

@@ -52,7 +52,7 @@ def array(
     for _ in pieces(range(count - 1)):
         places = (places - centre) @ step + centre + offset
         copies.append(piece.with_points(places))
-    edit = _with_copies(mesh, copies, piece_origin)
+    edit = with_copies(mesh, copies, piece_origin)
     if len(faces):
         chosen = Selection("faces", np.concatenate((faces, np.arange(mesh.n_faces, edit.mesh.n_faces))))
     else:
@@ -116,7 +116,7 @@ def mirror_across(
     copy = flipped(
         piece.with_points(piece.points - 2.0 * across[:, None] * normal), np.ones(piece.n_faces, dtype=np.bool_)
     )[0]
-    both = _with_copies(edit.mesh, [copy], piece_origin)
+    both = with_copies(edit.mesh, [copy], piece_origin)
     # The copies of points on the plane are those points themselves.
     target = np.arange(both.mesh.n_points)
     copied = np.flatnonzero(on_plane[piece_origin.points])
@@ -270,7 +270,7 @@ def _piece(mesh: Mesh, faces: Integers, wires: Integers) -> tuple[Mesh, Origin]:
     return drop_faces(mesh, gone, keep_unattached=True, drop_points=bare, drop_edges=others)
 
 
-def _with_copies(mesh: Mesh, copies: list[Mesh], origin: Origin) -> Edit:
+def with_copies(mesh: Mesh, copies: list[Mesh], origin: Origin) -> Edit:
     """The mesh with copies of a piece of it after it; the piece's elements come from the given ones."""
     whole = combined([mesh, *copies])
     points = np.concatenate((np.arange(mesh.n_points), *([origin.points] * len(copies))))
