@@ -8,7 +8,6 @@ from pathlib import Path
 import numpy as np
 import pytest
 from driving import CONTROL, LEFT, NONE, SHIFT, Hands, box_in, sheet_in
-from PIL import Image
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMenuBar
@@ -206,10 +205,8 @@ def test_every_letter_is_text_in_every_kind_of_field(empty: Hands) -> None:
     assert empty.view.kind == "parts" and session.part.name == "box"
 
 
-def test_a_guide_is_calibrated_by_two_clicks_and_a_number(empty: Hands, tmp_path: Path) -> None:
+def test_a_guide_is_calibrated_by_two_clicks_and_a_number(empty: Hands, image: Path) -> None:
     box_in(empty)
-    image = tmp_path / "front.png"
-    Image.new("RGB", (80, 40), "white").save(image)
     empty.session.do("add_guide", path=str(image), view="front", width=40)
     empty.view.look("front")
     empty.view.frame(everything=True)

@@ -7,7 +7,6 @@ from pathlib import Path
 import numpy as np
 import pytest
 from driving import CONTROL, Hands, box_in, opened
-from PIL import Image
 from PySide6.QtCore import QMimeData, QPoint, QPointF, QSettings, Qt, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QWheelEvent
 from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox, QPushButton
@@ -141,11 +140,10 @@ def test_files_are_imported_copied_numbered_and_gone_back_to(
 
 
 @needs_screen
-def test_dropped_files_are_taken_up_by_what_they_are(empty: Hands, tmp_path: Path) -> None:
+def test_dropped_files_are_taken_up_by_what_they_are(empty: Hands, tmp_path: Path, image: Path) -> None:
     box_in(empty)
     empty.window.on_files.save_path(tmp_path / "crate.usda")
     (tmp_path / "tri.obj").write_text("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")
-    Image.new("RGB", (8, 4), "red").save(tmp_path / "front.png")
     (tmp_path / "poem.txt").write_text("no mesh")
 
     def drop(*names: str) -> None:
@@ -158,7 +156,7 @@ def test_dropped_files_are_taken_up_by_what_they_are(empty: Hands, tmp_path: Pat
         empty.window.dropEvent(QDropEvent(at, copy, data, left, Qt.KeyboardModifier.NoModifier))
         empty.settle()
 
-    drop("tri.obj", "front.png")
+    drop("tri.obj", image.name)
     assert len(empty.session.document.parts) == 2 and len(empty.session.document.guides) == 1
     drop("poem.txt")
     assert "cannot be opened" in empty.window.message and len(empty.session.document.parts) == 2
@@ -290,11 +288,10 @@ def test_words_may_be_of_any_size(qtbot: object, scale: float) -> None:
 
 
 @needs_screen
-def test_guides_have_a_list_of_their_own(empty: Hands, tmp_path: Path) -> None:
+def test_guides_have_a_list_of_their_own(empty: Hands, image: Path) -> None:
     panel = empty.window.guides
     assert not panel.isVisible()
-    Image.new("RGB", (8, 4), "red").save(tmp_path / "front.png")
-    empty.session.do("add_guide", path=str(tmp_path / "front.png"), view="front", width=40)
+    empty.session.do("add_guide", path=str(image), view="front", width=40)
     (row,) = panel.rows
     assert panel.isVisible()
     row.eye.click()

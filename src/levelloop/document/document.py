@@ -22,10 +22,13 @@ from levelloop.core.words import counted, shortened
 from levelloop.document.cameras import NamedCamera
 from levelloop.document.evaluation import bound
 from levelloop.document.parameters import Reading
-from levelloop.document.recipe import STEPS, Step, leading, links_of, parts_named
+from levelloop.document.recipe import STEPS, Step, Taken, leading, links_of, parts_named
 
 DEFAULT_LEVEL = 2
 COLOURS = ("#D3CABB", "#C9B48A", "#B7C2B0", "#B9BFCB", "#CDB3A6", "#C7BFD0")
+
+
+LAID_ON_LEVEL, LAID_ON_FACES = 5, 100_000  # how finely a surface is known that others are laid on
 
 
 @dataclass(frozen=True, eq=False)
@@ -70,9 +73,10 @@ class Part:
         return links_of(self.steps, level, limit, until, self._given)
 
     @lazy
-    def _given(self) -> dict[str, Mesh]:
+    def _given(self) -> Taken:
         """What the parts that its steps name have come to, in its own space."""
-        return {part_id: other.in_space_of(self) for part_id, other in self.inputs.items()}
+        meshes = {part_id: other.in_space_of(self) for part_id, other in self.inputs.items()}
+        return Taken(meshes, lambda part_id: self.inputs[part_id].smooth_in_space_of(self))
 
     def result(self, level: int | None = None, limit: bool | None = None) -> Mesh:
         """The mesh after the recipe, smoothed to the part's level or the given one.
@@ -159,6 +163,7 @@ class Part:
         """Lets go of what the recipe made; it is made again when somebody asks."""
         self.__dict__.pop("plain", None)
         self.__dict__.pop("_given", None)
+        self.__dict__.pop("_limit_shape", None)
 
     @property
     def stepped(self) -> Mesh:
@@ -219,11 +224,34 @@ class Part:
         across = np.linalg.solve(other.transform.T, self.transform.T).T
         return self.stepped.with_points(self.stepped.points @ across[:3, :3] + across[3, :3])
 
+    @lazy
+    def _limit_shape(self) -> Mesh:
+        """Its limit surface in the world, fine enough to be laid on: points of the limit with their normals."""
+        level, faces = max(self.level, 1), self.stepped.n_faces
+        while level < LAID_ON_LEVEL and faces * 4 ** (level + 1) <= LAID_ON_FACES:
+            level += 1
+        return self.output(level, True)
+
+    def smooth_in_space_of(self, other: Part) -> Mesh:
+        """Its limit surface with its normals, in another part's space. Raises EditError where a step cannot run."""
+        shape = self._limit_shape
+        if other.in_place or shape.normals is None:
+            return shape if other.in_place else shape.with_points(_back(shape.points, other.transform))
+        back = np.asarray(np.linalg.inv(other.transform), dtype=np.float64)
+        normals = unit(shape.normals @ normal_map(back))
+        return replace(shape.with_points(_back(shape.points, other.transform)), normals=frozen(normals))
+
     def to_world(self, mesh: Mesh) -> Mesh:
         """A mesh of this part with its points in world space."""
         if self.in_place:
             return mesh
         return mesh.with_points(mesh.points @ self.transform[:3, :3] + self.transform[3, :3])
+
+
+def _back(points: Floats, transform: Floats) -> Floats:
+    """Places in the world as they are in the space of a part put there by a matrix."""
+    inverse = np.linalg.inv(transform)
+    return np.asarray(points @ inverse[:3, :3] + inverse[3, :3])
 
 
 @dataclass(frozen=True, eq=False)

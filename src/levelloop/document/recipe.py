@@ -28,6 +28,7 @@ from levelloop.core.recipe.along import array_along, follow, sweep_profile
 from levelloop.core.recipe.chain import Link, Smoothing, Trouble
 from levelloop.core.recipe.images import Seen, chained, mirrored_images, neighbouring_images
 from levelloop.core.recipe.mirror import PLANES, follow_mirror, mirror
+from levelloop.core.recipe.onto import conform, lay_on
 from levelloop.core.recipe.shaping import bend, closes, ring_step, taper, twist
 from levelloop.core.surface.surface import HIGHEST_LEVEL
 from levelloop.core.tolerance import AUTOMATIC
@@ -75,6 +76,23 @@ class Step:
     enabled: bool = True
 
 
+class Taken(dict[str, Mesh]):
+    """What the parts that steps name have come to, by id.
+
+    smooth: makes the limit surface of one, with its normals, when a step asks for it; kept from then on.
+    """
+
+    def __init__(self, meshes: Mapping[str, Mesh] | None = None, smooth: Callable[[str], Mesh] | None = None) -> None:
+        super().__init__(meshes or {})
+        self._make, self._made = smooth, dict[str, Mesh]()
+
+    def smooth(self, part_id: str) -> Mesh:
+        """The limit surface of one of them. Raises EditError where it cannot be made."""
+        if part_id not in self._made:
+            self._made[part_id] = self[part_id] if self._make is None else self._make(part_id)
+        return self._made[part_id]
+
+
 @dataclass(frozen=True)
 class StepKind:
     """One kind of step as data.
@@ -82,7 +100,7 @@ class StepKind:
     run: (mesh, **parameters) → Edit, in the part's own space; None for smoothing. sentence: as an operation's; label:
     what its station is called. growth: how many times as many faces there are after it, about. follow: (mesh before,
     its edit, the mesh with other points, **parameters) → where the edit's points go then, or None. begins_with,
-    on_line: as an operation's.
+    on_line: as an operation's. onto: the parameter whose part's limit surface is taken where "onto" says so.
     """
 
     key: str
@@ -96,11 +114,17 @@ class StepKind:
     follow: Callable[..., Floats | None] | None = None
     begins_with: Mapping[str, Any] = field(default_factory=dict)
     on_line: Mapping[Line, int] = field(default_factory=dict)
+    onto: str = ""
 
     @property
     def names_parts(self) -> tuple[str, ...]:
         """The parameters that name other parts: kept by id, run with what these have come to."""
         return tuple(parameter.name for parameter in self.parameters if isinstance(parameter, PartName))
+
+    @property
+    def needs_parts(self) -> bool:
+        """Whether it is nothing without another part."""
+        return any(isinstance(parameter, PartName) and not parameter.optional for parameter in self.parameters)
 
 
 def links_of(
@@ -108,7 +132,7 @@ def links_of(
     level: int,
     limit: bool = False,
     until: int | None = None,
-    given: Mapping[str, Mesh] | None = None,
+    given: Taken | None = None,
 ) -> list[Link | Smoothing]:
     """The steps that are on, ready to run; until: only the first so many.
 
@@ -129,7 +153,7 @@ def links_of(
             links.append(_holding(together))
             together = []
         if step.key != "smooth":
-            links.append(_link(step, place, given or {}))
+            links.append(_link(step, place, given or Taken()))
         elif not _is_rail(step) or place == rail:
             wanted, on_limit = (level, limit) if _is_rail(step) else (step.parameters["level"], False)
             seen = _seen(steps[place + 1 : until])
@@ -213,18 +237,22 @@ def _seen(later: Sequence[Step]) -> Seen | None:
     return Seen(tuple((step.key, repr(step.parameters)) for step in joining), images)
 
 
-def _link(step: Step, place: int, given: Mapping[str, Mesh]) -> Link:
+def _link(step: Step, place: int, given: Taken) -> Link:
     kind = STEPS[step.key]
     assert kind.run is not None
     parameters, key = step.parameters, (step.key, repr(step.parameters))
     if kind.names_parts:
         named = {name: step.parameters[name] for name in kind.names_parts}
         meshes = {name: given.get(part_id) for name, part_id in named.items()}
+        if kind.onto and step.parameters["onto"] == "smooth" and meshes[kind.onto] is not None:
+            meshes[kind.onto] = given.smooth(named[kind.onto])
         optional = {parameter.name for parameter in kind.parameters if parameter.optional}
         if any(mesh is None and (named[name] or name not in optional) for name, mesh in meshes.items()):
             return Link((*key, None), _missing, place)
         # Other meshes are another step, even where all its numbers are the same.
         parameters, key = {**parameters, **meshes}, (*key, *meshes.values())  # type: ignore[assignment]
+        if kind.onto:
+            parameters = {name: value for name, value in parameters.items() if name != "onto"}
     follow = None if kind.follow is None else partial(kind.follow, **parameters)
     run, times = partial(kind.run, **parameters), kind.growth(step.parameters)
     return Link(key, run, place, times, follow)
@@ -343,6 +371,8 @@ _AROUND = (AXIS, _PIVOT)
 def _direction(name: str, default: str, hint: str) -> Parameter:
     return Vector(name, default, hint, is_length=False, words=AXES)
 
+
+_ONTO = Choice("onto", "smooth", "Its limit surface, or what its recipe makes of its cage", words=("smooth", "cage"))
 
 _KINDS: tuple[StepKind, ...] = (
     StepKind(
@@ -549,6 +579,39 @@ _KINDS: tuple[StepKind, ...] = (
             PartName("curve", None, "The part that is the curve"),
             Toggle("stretch", False, "How long it is then", on="stretched over all of it", off="at its true length"),
         ),
+    ),
+    StepKind(
+        "conform",
+        "Conform",
+        conform,
+        "Let the recipe put its points onto {target}, {direction}, {both}, {offset} off, {onto}",
+        "onto {target}",
+        "All points onto the surface of another part",
+        (
+            PartName("target", None, "The part whose surface it is"),
+            Vector("direction", "nearest", "Where points go", is_length=False, words=("nearest", *AXES)),
+            Toggle("both", True, "Along a direction", on="both ways", off="one way"),
+            Length("offset", 0.0, "Off the surface, outward", step=0.1),
+            _ONTO,
+        ),
+        onto="target",
+    ),
+    StepKind(
+        "lay_on",
+        "Lay on",
+        lay_on,
+        "Let the recipe lay it on {target} at {at}, turned {turn}, size {size}, lifted {lift}, {onto}",
+        "on {target}",
+        "What stands on the ground stands on another part's surface, its heights along the normals",
+        (
+            PartName("target", None, "The part whose surface it is"),
+            Vector("at", (0.0, 0.0, 0.0), "Its origin comes to the place nearest to that"),
+            Angle("turn", 0.0, "About the normal there"),
+            Ratio("size", 1.0, "How large it is then", low=0, above_low=True),
+            Length("lift", 0.0, "Along the normals", step=0.1),
+            _ONTO,
+        ),
+        onto="target",
     ),
     StepKind(
         "weld",

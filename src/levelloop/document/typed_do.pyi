@@ -1123,6 +1123,35 @@ class TypedDo:
     @overload
     def do(
         self,
+        key: Literal["step_conform"],
+        *,
+        target: str = ...,
+        direction: str | Sequence[float | str] = ...,
+        both: bool | str = ...,
+        offset: float | str = ...,
+        onto: Literal["smooth", "cage"] = ...,
+        step: float | str | None = ...,
+    ) -> str:
+        """All points onto the surface of another part."""
+
+    @overload
+    def do(
+        self,
+        key: Literal["step_lay_on"],
+        *,
+        target: str = ...,
+        at: str | Sequence[float | str] = ...,
+        turn: float | str = ...,
+        size: float | str = ...,
+        lift: float | str = ...,
+        onto: Literal["smooth", "cage"] = ...,
+        step: float | str | None = ...,
+    ) -> str:
+        """What stands on the ground stands on another part's surface, its heights along the normals."""
+
+    @overload
+    def do(
+        self,
         key: Literal["step_weld"],
         *,
         distance: float | str = ...,

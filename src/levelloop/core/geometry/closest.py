@@ -22,13 +22,18 @@ def closest_places(mesh: Mesh, places: Floats) -> tuple[Floats, Floats]:
     if mesh.n_faces == 0:
         raise EditError("There is no surface to lie on; the part has no faces.")
     flat, face = triangles(mesh.topology, mesh.points, mesh.diagonal)
-    corners = mesh.points[flat]
+    triangle, found = closest_triangles(mesh.points[flat], places)
+    return found, face_normals(mesh.topology, mesh.points)[face[triangle]]
+
+
+def closest_triangles(corners: Floats, places: Floats) -> tuple[Integers, Floats]:
+    """For each place the nearest triangle of (t, 3, 3), and the nearest place on it: (p,), (p, 3)."""
     place, triangle = _candidates(corners, places)
     found = _on_triangles(places[place], *(corners[triangle, corner] for corner in range(3)))
     far = np.linalg.norm(found - places[place], axis=1)
     order = np.lexsort((far, place))
     best = order[np.unique(place[order], return_index=True)[1]]
-    return found[best], face_normals(mesh.topology, mesh.points)[face[triangle[best]]]
+    return triangle[best], found[best]
 
 
 def face_distances(mesh: Mesh, place: Floats) -> Floats:

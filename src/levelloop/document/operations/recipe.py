@@ -224,7 +224,7 @@ def _operation(kind: StepKind) -> Operation:
     return Operation(
         f"step_{kind.key}",
         kind.title,
-        "Recipe/Add a step",
+        "Recipe/Add a step with parts" if kind.needs_parts else "Recipe/Add a step",
         run,
         kind.sentence,
         kind.hint,
