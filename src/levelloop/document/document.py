@@ -15,7 +15,8 @@ from levelloop.core.mesh.faces import normal_map, unit
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import Kind
 from levelloop.core.recipe.chain import Built, Link, Smoothing, build
-from levelloop.core.surface.samples import SurfaceSamples, sampled, sampled_mesh
+from levelloop.core.recipe.surfaces import samples_of
+from levelloop.core.surface.samples import SurfaceSamples, sampled
 from levelloop.core.surface.surface import SmoothSurface, without_holes
 from levelloop.core.tolerance import Automatic
 from levelloop.core.words import counted, shortened
@@ -130,20 +131,15 @@ class Part:
         if self.stepped.n_faces == 0:
             raise EditError(f"“{self.name}” has no faces, and so no surface.")
         built = self._built(self.level if level is None else level, True)
-        last = built.stops[-1] if built.stops else None
-        if all(stop.surface is None for stop in built.stops):
-            points = self._placed(built.points, in_world)
-            return sampled(SmoothSurface(built.mesh, 0), points).on_cage(built.trace.source.faces)
-        if last is None or last.surface is None or last.around is not None:
-            mesh = built.mesh.with_points(self._placed(built.points, in_world))
-            return sampled_mesh(mesh, built.trace.source.faces)
-        before = built.stops[-2].route if len(built.stops) > 1 else built.start
-        # The surface goes with its cage wherever that is put, stretched or not.
-        points = self._placed(last.before.points, in_world)
-        return sampled(last.surface, points).on_cage(before.trace.source.faces)
+        placed = self.placed if in_world else lambda points: points
+        samples = samples_of(built, placed)
+        if samples is None:
+            return sampled(SmoothSurface(built.mesh, 0), placed(built.points)).on_cage(built.trace.source.faces)
+        return samples
 
-    def _placed(self, points: Floats, in_world: bool) -> Floats:
-        if not in_world or self.in_place:
+    def placed(self, points: Floats) -> Floats:
+        """Points of the part's own space in the world: (n, 3)."""
+        if self.in_place:
             return points
         return np.asarray(points @ self.transform[:3, :3] + self.transform[3, :3])
 

@@ -12,6 +12,7 @@ from levelloop.document.operations import REGISTRY
 from levelloop.document.registry import Operation
 
 if TYPE_CHECKING:
+    from levelloop.app.view.look_card import LookCard
     from levelloop.app.window import Window
 
 # Each with the letter that opens it together with Alt.
@@ -131,15 +132,29 @@ def _views(count: int, title: str) -> Entry:
     )
 
 
-def _shading(title: str, key: str) -> Entry:
-    shading = title.lower()
+def _shading(title: str, key: str, hint: str, also: str = "") -> Entry:
+    shading: Any = title.lower()
     return Entry(
         "View/Looks",
         title,
-        lambda window: window.on_view.set_look(shading=shading),
+        # The same key again shows clay.
+        lambda window: window.on_view.set_look(shading="clay" if window.view.look_of.shading == shading else shading),
         (key,),
-        "How the view is shaded",
+        hint,
         is_on=lambda window: window.view.look_of.shading == shading,
+        also=also,
+    )
+
+
+def _card(title: str, run: Callable[[LookCard], None], shading: str) -> Entry:
+    """What the card of a look offers, for the search and keys of one's own."""
+
+    def why_not(window: Window) -> str:
+        return "" if window.view.look_of.shading == shading else f"Show {shading} first."
+
+    hint = f"While a view shows {shading}"
+    return Entry(
+        "View/Looks", title, lambda window: run(window.view.look_card), (), hint, why_not=why_not, listed=False
     )
 
 
@@ -415,9 +430,23 @@ LAST: tuple[Entry | Submenu, ...] = (
         "Hides what lies before the middle, square to the view's axis",
         is_on=lambda window: window.view.look_of.section is not None,
     ),
-    _shading("Clay", "I, I"),
-    _shading("Silhouette", "I, B"),
-    _shading("Valleys", "I, V"),
+    _shading("Clay", "I, I", "Plain, for the form"),
+    _shading("Silhouette", "I, B", "Flat and dark, to judge the contour"),
+    _shading("Valleys", "I, V", "What is hollow is darker"),
+    _shading(
+        "Stripes", "I, S", "What mirrors lit strips: where they break or wobble the surface does", "zebra reflection"
+    ),
+    _shading("Curvature", "I, C", "How the surface bends, in colours with a legend", "heat map radius Gaussian"),
+    _shading("Raking light", "I, L", "Light from far aside shows every lump", "grazing sweep"),
+    _card("Fewer stripes", lambda card: card.change_stripes(1 / 1.5), "stripes"),
+    _card("More stripes", lambda card: card.change_stripes(1.5), "stripes"),
+    _card("Turn the stripes", lambda card: card.turn_stripes(), "stripes"),
+    _card("Stand the stripes in the world", lambda card: card.stand_stripes(), "stripes"),
+    _card("Next curvature", lambda card: card.next_bend(), "curvature"),
+    _card("Colours for gentler curves", lambda card: card.change_scale(0.4), "curvature"),
+    _card("Colours for tighter curves", lambda card: card.change_scale(2.0), "curvature"),
+    _card("Colours that fit the part", lambda card: card.change_scale(0.0), "curvature"),
+    _card("How the light goes", lambda card: card.next_rake(), "raking light"),
     _back_faces("tinted"),
     _back_faces("plain"),
     _back_faces("hidden"),

@@ -105,6 +105,7 @@ class Panes(QWidget):
     def _new_view(self) -> Viewport:
         view = Viewport(self._session, self._stage, self._theme, self, self.hands)
         view.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        view.looked.connect(self._look_changed)
         view.asked_menu.connect(self.asked_menu)
         view.asked_label.connect(self.asked_label)
         view.told.connect(self.told)
@@ -115,6 +116,10 @@ class Panes(QWidget):
         self._rows[len(self.views) // 2].addWidget(view)
         self.views.append(view)
         return view
+
+    def _look_changed(self) -> None:
+        """Lets pictures know how their surface bends while a view shows it."""
+        self._stage.show_bends(any(view.look_of.shading == "curvature" for view in self.views))
 
     def _mark(self) -> None:
         """Shows which of several views keys go to."""

@@ -150,11 +150,17 @@ def visible(sight: Sight, screen: Floats) -> Booleans:
 
 def surface_place(sight: Sight, x: float, y: float) -> tuple[Floats, Picture] | None:
     """The place in the world on the face under a pixel, from the depth that was drawn there, and its picture."""
-    column, row = int(x), int(y)
-    if not (0 <= column < sight.width and 0 <= row < sight.height):
+    place = place_under(sight, x, y)
+    if place is None:
         return None
-    found = numbered(sight.pictures, int(sight.what.numbers[row, column]))
-    if found is None:
+    found = numbered(sight.pictures, int(sight.what.numbers[int(y), int(x)]))
+    return None if found is None else (place, found[0])
+
+
+def place_under(sight: Sight, x: float, y: float) -> Floats | None:
+    """The place in the world of what is drawn at a pixel, made by a recipe or not."""
+    column, row = int(x), int(y)
+    if not (0 <= column < sight.width and 0 <= row < sight.height) or sight.what.depth[row, column] >= 1.0:
         return None
     camera = sight.camera
     clip = np.array(
@@ -166,7 +172,7 @@ def surface_place(sight: Sight, x: float, y: float) -> tuple[Floats, Picture] | 
         ]
     )
     world = np.linalg.solve(camera.projection(sight.width, sight.height) @ camera.view(), clip)
-    return np.asarray(world[:3] / world[3]), found[0]
+    return np.asarray(world[:3] / world[3])
 
 
 # Helpers

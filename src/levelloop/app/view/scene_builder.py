@@ -9,10 +9,22 @@ import numpy as np
 from numpy.typing import NDArray
 
 from levelloop.app.theme import colour
+from levelloop.app.view.colour_maps import BATLOW, VIK, ramp
 from levelloop.app.view.guide_places import frame_of, is_there, looks_at, projection_of, seen_guides
+from levelloop.app.view.look import Bend, fitting_scale
 from levelloop.app.view.render.images import Images
 from levelloop.app.view.render.picture import Picture, dashed
-from levelloop.app.view.render.renderer import Colour, Dots, Lines, Patch, Projected, Scene, Solid, Standing
+from levelloop.app.view.render.renderer import (
+    Colour,
+    Dots,
+    Lines,
+    Patch,
+    Projected,
+    Scene,
+    Seeing,
+    Solid,
+    Standing,
+)
 from levelloop.core.arrays import Floats, Integers, distinct, mask_of
 from levelloop.core.errors import LevelLoopError
 from levelloop.core.mesh.mesh import Mesh
@@ -41,6 +53,7 @@ class Scenery:
         self._lone: tuple[Mesh, Symmetry, Integers] | None = None
         self._lines: dict[str, tuple[Any, Any]] = {}
         self._softly: tuple[Part, Selection, Soft, Floats] | None = None
+        self._scale: tuple[Picture, Bend, float] | None = None
 
     def forget_others(self, here: set[str]) -> None:
         """Forgets the lines of all parts but some."""
@@ -53,6 +66,9 @@ class Scenery:
         flat = look.shading == "silhouette"
         sky = (_rgba(theme.panel), _rgba(theme.panel)) if flat else (_rgba(theme.sky), _rgba(theme.ground))
         scene = Scene(sky=sky, shading=look.shading, hide_inside=look.inside == "hidden", section=look.section)
+        scene.seeing = self._seeing()
+        # Where the surface is judged the wires only say where on it one is.
+        wires = 1.0 if look.shading in ("clay", "valleys") else 0.45
         active = self.view.session.document.active
         chosen = {part.id for part in self.view.session.state.parts_chosen}
         through = 0.28 if self.view.look_of.x_ray else 0.0
@@ -70,7 +86,7 @@ class Scenery:
             is_active, middle = part.id == active, picture.middle
             kept = self._kept_lines(picture)
             if self.view.look_of.wire:
-                strength = (0.55 if picture.is_flat else 0.42) if is_active else 0.26
+                strength = wires * ((0.55 if picture.is_flat else 0.42) if is_active else 0.26)
                 scene.lines.append(
                     Lines(kept["wire"], middle, _rgba(theme.wire, strength), 1.25 * ratio, through=through)
                 )
@@ -78,8 +94,8 @@ class Scenery:
                     faint = _rgba(theme.wire, 0.45 * strength)
                     scene.lines.append(Lines(kept["copied"], middle, faint, 1.0 * ratio, through=through))
             for weight, segments in kept["creases"]:
-                width = (1.6 + 2.6 * weight / 10.0) * ratio
-                scene.lines.append(Lines(segments, middle, _rgba(theme.wire, 0.92), width, 2.5e-5, through))
+                width = (1.6 + 2.6 * weight / 10.0) * ratio * wires
+                scene.lines.append(Lines(segments, middle, _rgba(theme.wire, 0.92 * wires), width, 2.5e-5, through))
             if len(kept["seams"]):
                 scene.lines.append(Lines(kept["seams"], middle, _rgba(theme.seam), 2.4 * ratio, 2.7e-5, through))
             if is_active and self.view.kind == "points":
@@ -101,6 +117,33 @@ class Scenery:
         self._add_selections(scene, through, ratio)
         self._add_hover(scene, ratio)
         return scene
+
+    def bend_scale(self) -> float:
+        """The curvature, 1/mm, at which colours are full: the view's own, or what fits the active part."""
+        look = self.view.look_of
+        if look.bend_scale > 0:
+            return look.bend_scale
+        stage, active = self.view.stage, self.view.session.document.active
+        shown = [picture for picture in stage.shown() if picture.bends is not None]
+        picture = next((one for one in shown if one.part.id == active), shown[0] if shown else None)
+        if picture is None or picture.bends is None:
+            return self._scale[2] if self._scale is not None else 1.0
+        known = self._scale
+        # While something is dragged colours keep their meaning.
+        if known is None or known[1] != look.bend or (known[0] is not picture and not stage.is_hurried):
+            known = self._scale = (picture, look.bend, fitting_scale(picture.bends.astype(np.float64), look.bend))
+        return known[2]
+
+    def _seeing(self) -> Seeing:
+        """What surfaces are judged by in this view."""
+        look = self.view.look_of
+        axis = look.stripe_axis(self.view.camera.axes)
+        seeing = Seeing(look.stripes, (float(axis[0]), float(axis[1]), float(axis[2])), look.light, look.bend)
+        if look.shading == "curvature":
+            scale = self.bend_scale()
+            seeing.gain = 1.0 / (scale**2 if look.bend == "Gaussian" else scale)
+            seeing.ramp = _ramp("vik")
+        return seeing
 
     def _add_ground(self, scene: Scene, ratio: float) -> None:
         """The ground: lines a step apart around what is looked at, fainter the farther they are."""
@@ -301,6 +344,12 @@ class Scenery:
 def ground_step(distance: float) -> float:
     """The step of the ground's lines for a camera so far away, mm: 1, 10, 100 …"""
     return float(10.0 ** np.floor(np.log10(max(distance, 1e-3) / 4.0)))
+
+
+@cache
+def _ramp(name: str) -> NDArray[np.uint8]:
+    """A colour map's pixels, made once."""
+    return ramp({"vik": VIK, "batlow": BATLOW}[name])
 
 
 @cache

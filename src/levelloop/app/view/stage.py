@@ -44,6 +44,7 @@ class Stage(QObject):
         self._stops: dict[str, tuple[Stop, Stop]] = {}
         self.peeking: frozenset[str] = frozenset()
         self._quick = False
+        self._bends = False
         self._wanted: dict[str, tuple[Part, int, int | None, bool]] = {}
         self._running: dict[str, Work] = {}
         self._ending: list[Work] = []  # kept until they are over: the pool still has them
@@ -105,6 +106,13 @@ class Stage(QObject):
         if self._quick != on:
             self._quick = on
             if not on:
+                self.refresh()
+
+    def show_bends(self, on: bool) -> None:
+        """Whether smooth pictures know how their surface bends."""
+        if self._bends != on:
+            self._bends = on
+            if on:
                 self.refresh()
 
     @property
@@ -213,7 +221,8 @@ class Stage(QObject):
         old = self.pictures.get(part.id)
         level, until = self.level_now(part), self.until(part)
         on_limit = level > 0 and self.stop(part) == "limit"
-        fits = old is not None and old.is_quick <= self._quick
+        bends = self._bends and level > 0
+        fits = old is not None and old.is_quick <= self._quick and (old.bends is not None or not bends)
         now = (part, level, until, on_limit)
         if old is not None and fits and (old.part, old.level, old.until, old.on_limit) == now:
             self._wanted.pop(part.id, None)
@@ -229,7 +238,7 @@ class Stage(QObject):
                 faces = part.mesh.n_faces
         if faces <= AT_ONCE or (level == 0 and not part.steps and faces <= PLAIN_AT_ONCE):
             self._wanted.pop(part.id, None)
-            self._show(part, make_picture(part, smooth, old, level, until, self._quick, on_limit))
+            self._show(part, make_picture(part, smooth, old, level, until, self._quick, on_limit, bends))
             return
         self._wanted[part.id] = (part, level, until, on_limit)
         is_other = old is None or old.part.mesh.topology is not part.mesh.topology
@@ -248,7 +257,8 @@ class Stage(QObject):
             return
         part, level, until, on_limit = self._wanted.pop(part_id)
         old = self.pictures.get(part_id)
-        work = Work(lambda: make_picture(part, level > 0, old, level, until, False, on_limit))
+        bends = self._bends and level > 0
+        work = Work(lambda: make_picture(part, level > 0, old, level, until, False, on_limit, bends))
         work.done.result.connect(lambda picture: self._arrived(part_id, picture))
         work.done.failed.connect(lambda reason: self._failed(part_id, reason))
         self._running[part_id] = work

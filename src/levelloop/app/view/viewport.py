@@ -18,10 +18,12 @@ from levelloop.app.tools.dragging import Dragging
 from levelloop.app.tools.handle import Handle, Mode
 from levelloop.app.tools.tools import Tool
 from levelloop.app.view.camera import Camera
+from levelloop.app.view.look import Look
+from levelloop.app.view.look_card import LookCard
 from levelloop.app.view.overlay import Overlay
 from levelloop.app.view.picking import BoxRule, Hit, Reach, Sight, pick
 from levelloop.app.view.pointer_selection import Choosing
-from levelloop.app.view.render.renderer import Renderer, Scene, Section, Shading
+from levelloop.app.view.render.renderer import Renderer, Scene
 from levelloop.app.view.scene_builder import Scenery
 from levelloop.app.view.snapping import Catch, Snap
 from levelloop.app.view.stage import Stage
@@ -49,7 +51,6 @@ Drag = Literal[
 ]
 HandleAxes = Literal["world", "part", "normal", "view"]
 HandlePivot = Literal["middle", "each", "origin", "anchor", "last"]
-Inside = Literal["tinted", "plain", "hidden"]
 SHIFT, CONTROL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
 GAUGED_AT_ONCE = 100  # edges of a loop whose surface is smoothed within 50 ms
 RESTS_AFTER = 600  # milliseconds on an edge until its loop is gauged
@@ -108,31 +109,17 @@ class Hands:
     looks: tuple[tuple[str, str, Callable[[], bool]], ...] = ()
 
 
-@dataclass
-class Look:
-    """How one view shows the parts.
-
-    shading: clay, silhouette (flat, to judge the contour) or valleys (hollows darker); inside: how back faces are
-    shown: tinted, plain or hidden; section: what is cut away.
-    """
-
-    shading: Shading = "clay"
-    inside: Inside = "tinted"
-    x_ray: bool = False
-    wire: bool = True
-    normals: bool = False
-    section: Section | None = None
-
-
 class Viewport(QOpenGLWidget):
     """One view of the document.
 
     asked_menu: right click at a place. asked_label: a click on the words in the corner, and where. told: a sentence for
-    the person. soft_turned: the wheel makes the soft range larger or smaller, by a factor.
+    the person. looked: it shows the parts in another way. soft_turned: the wheel makes the soft range larger or
+    smaller, by a factor.
     """
 
     asked_menu = Signal(QPoint)
     asked_label = Signal(QPoint)
+    looked = Signal()
     told = Signal(str)
     camera_moved = Signal()
     soft_turned = Signal(float)
@@ -167,6 +154,7 @@ class Viewport(QOpenGLWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(320, 240)
         self.overlay = Overlay(self)
+        self.look_card = LookCard(self)
         self._hover_timer = QTimer(self)
         self._hover_timer.setSingleShot(True)
         self._hover_timer.setInterval(12)
@@ -294,6 +282,8 @@ class Viewport(QOpenGLWidget):
         """Draws and picks again after the look has changed."""
         self.lists_looks = False
         self._sight = None
+        self.looked.emit()
+        self.look_card.refresh()
         self.refresh()
 
     def refresh(self) -> None:
@@ -306,6 +296,7 @@ class Viewport(QOpenGLWidget):
         self._hover_timer.stop()
         self._gauge_timer.stop()
         self._flight.stop()
+        self.look_card.stop()
         if self._renderer is not None:
             self.makeCurrent()
             self._renderer.release()
@@ -400,6 +391,7 @@ class Viewport(QOpenGLWidget):
     def resizeGL(self, width: int, height: int) -> None:
         self._sight = None
         self.overlay.setGeometry(self.rect())
+        self.look_card.place()
 
     def paintGL(self) -> None:
         if self._renderer is None:
@@ -622,6 +614,7 @@ class Viewport(QOpenGLWidget):
         if self._renderer is None or QApplication.mouseButtons() != Qt.MouseButton.NoButton:
             return
         place = self.mapFromGlobal(QCursor.pos()) if self.drag != "none" else self._last
+        self.look_card.read()
         grip = self._axis_at(self.handle(), place)
         hit = None if grip is not None else self.pick_at(place)
         new_grip = -1 if grip is None else grip

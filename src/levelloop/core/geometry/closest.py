@@ -36,6 +36,19 @@ def closest_triangles(corners: Floats, places: Floats) -> tuple[Integers, Floats
     return triangle[best], found[best]
 
 
+def weights_in_triangle(places: Floats, corners: Floats) -> Floats:
+    """Barycentric coordinates (k, 3) of places (k, 3) that lie in triangles (k, 3, 3), within their rims."""
+    a = corners[:, 0]
+    one, two, to = corners[:, 1] - a, corners[:, 2] - a, places - a
+    normal = np.cross(one, two)
+    square = np.maximum((normal**2).sum(axis=1), 1e-300)
+    v = np.clip((np.cross(to, two) * normal).sum(axis=1) / square, 0.0, 1.0)
+    w = np.clip((np.cross(one, to) * normal).sum(axis=1) / square, 0.0, 1.0)
+    u = np.clip(1.0 - v - w, 0.0, 1.0)
+    total = u + v + w
+    return np.asarray(np.stack((u, v, w), axis=1) / total[:, None])
+
+
 def face_distances(mesh: Mesh, place: Floats) -> Floats:
     """How far each face is from a place: (m,) mm, over its triangles."""
     flat, face = triangles(mesh.topology, mesh.points, mesh.diagonal)

@@ -9,7 +9,7 @@ import numpy as np
 from levelloop.core.arrays import Booleans, Floats, Integers, sum_by
 from levelloop.core.errors import EditError
 from levelloop.core.geometry.boxes import BoxTree
-from levelloop.core.geometry.closest import closest_triangles
+from levelloop.core.geometry.closest import closest_triangles, weights_in_triangle
 from levelloop.core.geometry.planes import as_direction, as_vector, axis_turn
 from levelloop.core.mesh.faces import point_normals, triangles, unit
 from levelloop.core.mesh.mesh import Mesh
@@ -138,7 +138,7 @@ class Skin:
         Halfway to the tangent planes at the corners: exact on arcs to the second order (after Boubekeur & Alexa 2008).
         """
         corners, numbers = self._corners[triangle], self._flat[triangle]
-        weights = _weights_in_space(on, corners)
+        weights = weights_in_triangle(on, corners)
         normals = unit(np.einsum("kc,kcj->kj", weights, self._normals[numbers]))
         if not self._is_round:
             return on, normals
@@ -167,19 +167,6 @@ def _weights(places: Floats, corners: Floats) -> Floats:
     # A triangle seen on edge holds nothing.
     result[~np.isfinite(safe)] = -1.0
     return np.asarray(result)
-
-
-def _weights_in_space(places: Floats, corners: Floats) -> Floats:
-    """Barycentric coordinates of places that lie in triangles (k, 3, 3), within their rims."""
-    a = corners[:, 0]
-    one, two, to = corners[:, 1] - a, corners[:, 2] - a, places - a
-    normal = np.cross(one, two)
-    square = np.maximum((normal**2).sum(axis=1), 1e-300)
-    v = np.clip((np.cross(to, two) * normal).sum(axis=1) / square, 0.0, 1.0)
-    w = np.clip((np.cross(one, to) * normal).sum(axis=1) / square, 0.0, 1.0)
-    u = np.clip(1.0 - v - w, 0.0, 1.0)
-    total = u + v + w
-    return np.asarray(np.stack((u, v, w), axis=1) / total[:, None])
 
 
 def _cross(a: Floats, b: Floats) -> Floats:

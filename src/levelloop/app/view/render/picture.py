@@ -25,6 +25,7 @@ from levelloop.core.mesh.selection import Kind
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.recipe.chain import Built, build
 from levelloop.core.recipe.chain import Stop as Made
+from levelloop.core.recipe.surfaces import samples_of
 from levelloop.document.document import Part
 
 Singles = NDArray[np.float32]
@@ -44,7 +45,8 @@ class Picture:
     shown points. vertices: (v, 6) place and normal; indices: (t, 3); triangle_face: (t,) the cage face of each
     triangle, −1 for what only the recipe made. points: (n,) the shown point of each cage point; chains: (e, c) those
     along each cage edge. middle: (3,) the place that everything in single precision is relative to, so that parts far
-    from the origin are as sharp. is_quick: made while something was dragged.
+    from the origin are as sharp. is_quick: made while something was dragged. bends: (v, 2) the largest and smallest
+    curvature of the limit surface at each vertex, 1/mm, where they were asked for and it is smooth.
     """
 
     part: Part
@@ -60,6 +62,7 @@ class Picture:
     middle: Floats
     is_quick: bool = False
     on_limit: bool = False
+    bends: Singles | None = None
 
     @property
     def n_shown_faces(self) -> int:
@@ -192,11 +195,12 @@ def make_picture(
     until: int | None = None,
     quick: bool = False,
     on_limit: bool | None = None,
+    bends: bool = False,
 ) -> Picture:
     """The picture of a part, at its own level or another, from what the old one was built of where that still fits.
 
     until: how many of its steps are shown, None for all; quick: while something is dragged; on_limit: None as the part
-    is given out.
+    is given out; bends: how its limit surface bends too.
     """
     level = shown_level(part, smooth) if level is None else level
     limit = (part.limit if on_limit is None else on_limit) and level > 0
@@ -229,7 +233,10 @@ def make_picture(
         chains[gone] = own[part.mesh.topology.edges[gone, 1:]]
         chains[gone, 0] = own[part.mesh.topology.edges[gone, 0]]
     owner = np.where(trace.own_faces, trace.source.faces, -1)[face]
-    return Picture(part, level, until, built, places, vertices, indices, owner, points, chains, middle, quick, limit)
+    bent = _bends(built, part) if bends else None
+    return Picture(
+        part, level, until, built, places, vertices, indices, owner, points, chains, middle, quick, limit, bent
+    )
 
 
 # Helpers
@@ -247,6 +254,17 @@ def _middle(places: Floats, old: Picture | None) -> Floats:
         if np.abs(centre - known).max() <= reach:
             return known
     return np.asarray(centre)
+
+
+def _bends(built: Built, part: Part) -> Singles | None:
+    """How the limit surface bends at the vertices of a smooth picture: (v, 2); None where nothing of it is smooth."""
+    samples = samples_of(built, part.placed)
+    if samples is None:
+        return None
+    bends = np.stack((samples.k1, samples.k2), axis=1).astype(np.float32)
+    last = built.stops[-1]
+    at = last.surface.sectors.point if last.surface is not None else built.topology.corners
+    return np.ascontiguousarray(bends[at])
 
 
 def _smooth_surface(stop: Made, places: Floats, turned: Floats | None, old: Picture | None) -> Triangles:

@@ -7,23 +7,20 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import Any
 
 import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
 from levelloop.app.view.camera import Camera
+from levelloop.app.view.look import BENDS, SHADINGS, Bend, Section, Shading
 from levelloop.app.view.render.picture import Picture, Singles
 from levelloop.app.view.render.shaders import FLAT, IMAGE, LINE, PICK, POINT, SKY, SURFACE
 from levelloop.core.arrays import Floats
 
 SAMPLES = 4  # in each pixel, for smooth outlines
 Colour = tuple[float, float, float, float]
-# An axis, where along it in mm, and which side of that is cut away: 1 what lies beyond, −1 what lies before.
-Section = tuple[int, float, float]
-Shading = Literal["clay", "silhouette", "valleys"]
-SHADINGS: tuple[Shading, ...] = ("clay", "silhouette", "valleys")
 
 
 @dataclass
@@ -99,6 +96,22 @@ class Standing:
 
 
 @dataclass
+class Seeing:
+    """What a surface is judged by: strips it mirrors, light from aside, colours of a value.
+
+    stripes: their count; axis, light: (3,) in the view's space; ramp: (1, n, 4) colours, of which gain times a value
+    chooses one.
+    """
+
+    stripes: float = 24.0
+    axis: tuple[float, float, float] = (0.0, 1.0, 0.0)
+    light: tuple[float, float, float] = (0.0, 0.0, 1.0)
+    bend: Bend = "mean"
+    gain: float = 1.0
+    ramp: NDArray[np.uint8] | None = None
+
+
+@dataclass
 class Scene:
     """All that one frame shows."""
 
@@ -111,6 +124,7 @@ class Scene:
     shading: Shading = "clay"
     hide_inside: bool = False
     section: Section | None = None
+    seeing: Seeing = field(default_factory=Seeing)
 
 
 @dataclass(frozen=True, eq=False)
@@ -169,6 +183,7 @@ class Renderer:
         # Behind everything, unless they stand among the parts or are drawn over them.
         self._images(scene, matrix, used, lambda image: not image.through and not image.standing, False)
         self._images(scene, matrix, used, lambda image: not image.through and image.standing, True)
+        self._see(scene.seeing, used)
         for solid in scene.solids:
             arrays = self._uploaded(solid.picture.vertices, solid.picture, used)
             middle = solid.picture.middle
@@ -184,6 +199,7 @@ class Renderer:
                 hide_inside=scene.hide_inside,
                 # Turns over a twentieth of the view's distance are plain to see.
                 hollow=camera.distance / 20.0,
+                has_bends=solid.picture.bends is not None,
             )
             self._project(solid.projected, middle, used)
             arrays[0].render()
@@ -319,6 +335,20 @@ class Renderer:
         """Says to a program what its places are relative to."""
         self._set(program, world_to_clip=_from(to_clip, middle), section=_section(section, middle, slack))
 
+    def _see(self, seeing: Seeing, used: set[int]) -> None:
+        """Says to the surface's program what surfaces are judged by."""
+        self._set("surface", ramp=1, image=0)
+        if seeing.ramp is not None:
+            self._texture(seeing.ramp, used)[0].use(1)
+        self._set(
+            "surface",
+            stripes=seeing.stripes,
+            stripe_axis=seeing.axis,
+            rake=seeing.light,
+            which_bend=BENDS.index(seeing.bend),
+            gain=seeing.gain,
+        )
+
     def _project(self, image: Projected | None, middle: Floats, used: set[int]) -> None:
         """Says to the surface's program what is projected onto the next solid, whose places are from a middle."""
         if image is None:
@@ -357,10 +387,12 @@ class Renderer:
         def make() -> list[Any]:
             vertices = self._context.buffer(picture.vertices.tobytes() or b"\0" * 24)
             indices = self._context.buffer(picture.indices.tobytes() or b"\0" * 12)
-            array = self._context.vertex_array(
-                self._programs["surface"], [(vertices, "3f 3f", "place", "normal")], indices
-            )
-            return [array, vertices, indices]
+            content: list[tuple[Any, ...]] = [(vertices, "3f 3f", "place", "normal")]
+            if picture.bends is None:
+                return [self._context.vertex_array(self._programs["surface"], content, indices), vertices, indices]
+            bends = self._context.buffer(picture.bends.tobytes() or b"\0" * 8)
+            content.append((bends, "2f", "bend"))
+            return [self._context.vertex_array(self._programs["surface"], content, indices), vertices, indices, bends]
 
         return self._keep(key, make, used)
 

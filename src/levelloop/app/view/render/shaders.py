@@ -5,10 +5,11 @@ from __future__ import annotations
 SURFACE = (
     """#version 330
     uniform mat4 world_to_clip; uniform mat4 world_to_view;
-    in vec3 place; in vec3 normal;
-    out vec3 view_normal; out vec3 view_place; out vec3 world_place;
+    in vec3 place; in vec3 normal; in vec2 bend;
+    out vec2 bends; out vec3 view_normal; out vec3 view_place; out vec3 world_place;
     void main() {
         world_place = place;
+        bends = bend;
         view_normal = mat3(world_to_view) * normal;
         view_place = (world_to_view * vec4(place, 1.0)).xyz;
         gl_Position = world_to_clip * vec4(place, 1.0);
@@ -18,7 +19,9 @@ SURFACE = (
     uniform int shading; uniform bool hide_inside; uniform float hollow;
     uniform bool projects; uniform sampler2D image; uniform vec4 to_image_u; uniform vec4 to_image_v;
     uniform vec4 to_image_w; uniform vec3 shines; uniform vec2 part; uniform float opacity; uniform bool flip;
-    in vec3 view_normal; in vec3 view_place; in vec3 world_place;
+    uniform float stripes; uniform vec3 stripe_axis; uniform vec3 rake;
+    uniform bool has_bends; uniform int which_bend; uniform float gain; uniform sampler2D ramp;
+    in vec2 bends; in vec3 view_normal; in vec3 view_place; in vec3 world_place;
     out vec4 colour;
     void main() {
         if (dot(section.xyz, world_place) > section.w) discard;
@@ -50,6 +53,34 @@ SURFACE = (
         float rim = pow(1.0 - max(dot(n, eye), 0.0), 3.0) * max(n.y * 0.5 + 0.5, 0.0);
         vec3 half_way = normalize(key + eye);
         float gloss = 0.10 * pow(max(dot(n, half_way), 0.0), 28.0);
+        if (shading == 3) {
+            // What a room of lit strips around an axis looks like in the surface: strips of even angle.
+            vec3 mirrored = reflect(-eye, n);
+            float at = acos(clamp(dot(mirrored, stripe_axis), -1.0, 1.0)) / 3.14159265 * stripes;
+            float edge = max(fwidth(at), 1e-4);
+            float saw = abs(fract(at) - 0.5) - 0.25;
+            float bright = clamp(saw / edge + 0.5, 0.0, 1.0);
+            // Strips finer than a pixel are the grey that they mix to.
+            bright = mix(bright, 0.5, smoothstep(0.35, 0.9, edge));
+            vec3 seen = mix(vec3(0.13, 0.15, 0.19), vec3(0.97, 0.96, 0.93), bright);
+            colour = vec4(seen * (0.86 + 0.14 * max(dot(n, eye), 0.0)), front.a);
+            return;
+        }
+        if (shading == 4 || shading == 6) {
+            float value = bends.x;
+            if (shading == 4)
+                value = which_bend == 0 ? 0.5 * (bends.x + bends.y) : which_bend == 1 ? bends.x
+                      : which_bend == 2 ? bends.y : bends.x * bends.y;
+            float at = shading == 4 ? 0.5 + 0.5 * clamp(value * gain, -1.0, 1.0) : clamp(value * gain, 0.0, 1.0);
+            vec3 seen = has_bends ? texture(ramp, vec2(at, 0.5)).rgb : vec3(0.80, 0.79, 0.77);
+            colour = vec4(seen * (0.72 + 0.28 * wrap) + vec3(0.6 * gloss), front.a);
+            return;
+        }
+        if (shading == 5) {
+            float raked = max(dot(n, rake), 0.0);
+            colour = vec4(base * (0.07 + 1.02 * pow(raked, 0.8)) + vec3(0.25 * gloss), front.a);
+            return;
+        }
         if (shading == 2) {
             // How fast the normal turns towards itself over the picture: positive on ridges, negative in valleys.
             vec3 along = dFdx(view_place); vec3 down = dFdy(view_place);

@@ -1,0 +1,224 @@
+"""Seeing the surface: stripes, curvature colours with their numbers, raking light; all by keys and by pointer."""
+
+from __future__ import annotations
+
+import itertools
+
+import numpy as np
+import pytest
+from driving import LEFT, Hands
+from hypothesis import given
+from hypothesis import strategies as st
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QColor, QImage
+from PySide6.QtWidgets import QPushButton
+
+from levelloop.app.main import application
+from levelloop.app.view.colour_maps import BATLOW, VIK, ramp
+from levelloop.app.view.look import BENDS, Look, bend_values, fitting_scale, round_up
+from levelloop.app.view.look_card import curvature_words
+from levelloop.app.view.render.picture import make_picture
+from levelloop.core.recipe.surfaces import samples_of
+from levelloop.document.session import Session
+
+needs_screen = pytest.mark.skipif(
+    application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
+)
+Key = Qt.Key
+
+
+def tube_in(hands: Hands, diameter: float = 40.0) -> float:
+    """A smooth tube without caps that fills the view; the radius its limit surface bends with at its points."""
+    hands.session.do("add_cylinder", diameter=diameter, height=60, sides=16, cells=6, caps="open")
+    hands.session.do("set_level", level=3)
+    hands.window.stage.show_smooth([hands.session.part], True)
+    hands.view.look("front")
+    hands.view.frame(everything=True)
+    hands.settle()
+    # Exactly, from uniform cubic B-splines: 2/(R(1 + cos(2π/N))) at the points of a ring of N.
+    return diameter / 2 * (1 + np.cos(2 * np.pi / 16)) / 2
+
+
+def look(hands: Hands, letter: Key) -> None:
+    hands.key(Key.Key_I)
+    hands.key(letter)
+
+
+def drawn(hands: Hands) -> QImage:
+    return hands.view.grabFramebuffer()
+
+
+def button(hands: Hands, hint: str) -> QPushButton:
+    return next(one for one in hands.view.look_card.findChildren(QPushButton) if one.toolTip() == hint)
+
+
+@needs_screen
+def test_each_look_is_a_letter_away_and_the_same_letter_takes_it_back(empty: Hands) -> None:
+    tube_in(empty)
+    clay = drawn(empty)
+    for letter, shading in ((Key.Key_S, "stripes"), (Key.Key_C, "curvature"), (Key.Key_L, "raking light")):
+        look(empty, letter)
+        assert empty.view.look_of.shading == shading and empty.view.look_card.isVisible()
+        assert drawn(empty) != clay
+        look(empty, letter)
+        assert empty.view.look_of.shading == "clay" and not empty.view.look_card.isVisible()
+        assert drawn(empty) == clay
+    assert empty.session.is_saved or len(empty.session.history) == 3  # Looking is not editing.
+
+
+@needs_screen
+def test_the_curvature_under_the_pointer_is_that_of_the_ring(empty: Hands) -> None:
+    radius = tube_in(empty)
+    look(empty, Key.Key_C)
+    view, card = empty.view, empty.view.look_card
+    button(empty, "Mean, largest, smallest or Gaussian").click()
+    assert view.look_of.bend == "largest"
+    empty.settle()
+    empty.move(view.rect().center() + QPoint(3, 2))
+    empty.qtbot.waitUntil(lambda: card.reading.startswith("Here"))
+    told = float(card.reading.split("radius ")[1].split()[0])
+    # Between its points a ring of 16 bends up to 1.02 as much.
+    assert told == pytest.approx(radius, rel=0.025)
+    # The colours are full at a round number that tells this surface apart.
+    assert view.scenery.bend_scale() == round_up(float(np.quantile(1 / told, 0.95)))
+    before = view.scenery.bend_scale()
+    button(empty, "Tells tighter curves apart").click()
+    assert view.scenery.bend_scale() > before
+    button(empty, "Colours that fit the active part").click()
+    assert view.scenery.bend_scale() == before
+    button(empty, "Mean, largest, smallest or Gaussian").click()
+    empty.move(view.rect().center() + QPoint(-4, 3))
+    empty.qtbot.waitUntil(lambda: card.reading == "Here flat")
+    empty.window.stage.show_smooth([empty.session.part], False)
+    empty.settle()
+    empty.move(view.rect().center() + QPoint(5, 3))
+    empty.qtbot.waitUntil(lambda: card.reading == "A cage has no curvature: Space smooths it.")
+
+
+@needs_screen
+def test_the_colour_drawn_is_the_one_the_legend_has_for_it(empty: Hands) -> None:
+    tube_in(empty)
+    look(empty, Key.Key_C)
+    empty.view.look_of.bend, empty.view.look_of.bend_scale, empty.view.look_of.wire = "largest", 0.1, False
+    empty.view.look_changed()
+    empty.settle()
+    seen = QColor(drawn(empty).pixel(empty.view.rect().center() + QPoint(11, 40)))  # Beside the line of the ground.
+    wanted = ramp(VIK)[0, round((0.5 + 0.5 * (1 / 19.24) / 0.1) * 255)]
+    # The surface is lit a little: hue tells the value.
+    hue = QColor(int(wanted[0]), int(wanted[1]), int(wanted[2])).hue()
+    assert seen.hue() == pytest.approx(hue, abs=6)
+
+
+@needs_screen
+def test_colours_follow_a_drag_and_copies_of_the_recipe_have_them_too(empty: Hands) -> None:
+    tube_in(empty)
+    empty.session.add_step("mirror", planes="x")
+    look(empty, Key.Key_C)
+    empty.settle()
+    (picture,) = empty.window.stage.shown()
+    assert picture.bends is not None and len(picture.bends) == len(picture.vertices)
+    before = picture.bends.copy()
+    empty.session.select(points=[3])
+    empty.session.do("move", by=(0, 0, 4))
+    empty.settle()
+    after = empty.window.stage.shown()[0].bends
+    assert after is not None and not np.array_equal(before, after)
+
+
+@needs_screen
+def test_stripes_have_a_count_an_axis_and_may_stand(empty: Hands) -> None:
+    tube_in(empty)
+    look(empty, Key.Key_S)
+    pictures = [drawn(empty)]
+    for hint in ("More stripes", "The axis that they go around"):
+        empty.qtbot.mouseClick(button(empty, hint), LEFT)
+        empty.settle()
+        pictures.append(drawn(empty))
+    assert all(one != other for one, other in itertools.pairwise(pictures))
+    assert empty.view.look_of.stripes == 36 and empty.view.look_of.stripes_along == 0
+    for _ in range(20):
+        button(empty, "Fewer stripes").click()
+    assert empty.view.look_of.stripes == 4
+    empty.qtbot.mouseClick(button(empty, "Whether they stay where they are while the view turns"), LEFT)
+    assert empty.view.look_of.stripes_stand
+
+
+@needs_screen
+def test_raking_light_follows_the_pointer_or_sweeps(empty: Hands) -> None:
+    tube_in(empty)
+    look(empty, Key.Key_L)
+    view = empty.view
+    empty.move(view.rect().center() + QPoint(100, 0))
+    empty.qtbot.waitUntil(lambda: abs(view.look_of.rake) < 2)
+    from_right = drawn(empty)
+    empty.move(view.rect().center() + QPoint(0, -100))
+    empty.qtbot.waitUntil(lambda: abs(view.look_of.rake - 90) < 2)
+    assert drawn(empty) != from_right
+    sweeps = button(empty, "Under the pointer, going round by itself, or standing")
+    sweeps.click()
+    before = view.look_of.rake
+    empty.qtbot.waitUntil(lambda: view.look_of.rake != before)
+    sweeps.click()
+    stood = view.look_of.rake
+    empty.qtbot.wait(150)
+    assert view.look_of.rake == stood
+
+
+@needs_screen
+def test_what_a_card_offers_is_found_by_its_words_too(empty: Hands) -> None:
+    tube_in(empty)
+    empty.window.finder.open()
+    assert next(one for one in empty.window.commands if one.title == "More stripes").why_not() == "Show stripes first."
+    empty.key(Key.Key_Escape)
+    look(empty, Key.Key_S)
+    next(one for one in empty.window.commands if one.title == "More stripes").run()
+    assert empty.view.look_of.stripes == 36
+
+
+@given(st.sampled_from(["add_quad_sphere", "add_torus", "add_box", "add_geodesic"]), st.integers(1, 2))
+def test_a_picture_bends_as_its_surface_does(form: str, level: int) -> None:
+    session = Session.new()
+    session.do(form)
+    session.do("set_level", level=level)
+    part = session.part
+    picture = make_picture(part, True, level=level, bends=True)
+    surface = part.surface(level)
+    assert picture.bends is not None
+    last = picture.built.stops[-1].surface
+    assert last is not None
+    assert picture.bends == pytest.approx(np.stack((surface.k1, surface.k2), axis=1)[last.sectors.point], abs=1e-6)
+    assert make_picture(part, False, level=0, bends=True).bends is None
+    assert samples_of(make_picture(part, False, level=0).built, part.placed) is None
+
+
+@given(st.floats(1e-9, 1e9))
+def test_scales_are_round_and_hold_the_value(value: float) -> None:
+    found = round_up(value)
+    assert value <= found * (1 + 1e-6) and found <= 2.5 * value * (1 + 1e-6)
+    assert f"{found:.3e}"[0] in "125"
+
+
+@given(st.floats(-2, 2), st.floats(-2, 2))
+def test_each_curvature_is_what_its_name_says(a: float, b: float) -> None:
+    k1, k2 = max(a, b), min(a, b)
+    mean, largest, smallest, gaussian = (float(bend_values(np.array([[k1, k2]]), bend)[0]) for bend in BENDS)
+    assert mean == pytest.approx((k1 + k2) / 2) and (largest, smallest) == (k1, k2)
+    assert gaussian == pytest.approx(k1 * k2)
+
+
+def test_words_and_maps() -> None:
+    assert curvature_words(0.125, False, "mm") == "Here 0.125 /mm, radius 8 mm"
+    assert curvature_words(-0.5, False, "cm") == "Here hollow, 0.5 /mm, radius 0.2 cm"
+    assert curvature_words(0.0, False, "mm") == "Here flat"
+    assert curvature_words(0.02, True, "mm") == "Here 0.02 /mm²"
+    assert fitting_scale(np.zeros((5, 2)), "mean") == 1.0
+    # Luminance rises evenly along a map from nought up, and falls evenly to both sides of one around it.
+    for pixels, tops in ((ramp(BATLOW), (255,)), (ramp(VIK), (0, 255))):
+        light = pixels[0, :, :3] @ np.array([0.2126, 0.7152, 0.0722])
+        for start, end in [(0, tops[0])] if len(tops) == 1 else [(0, 128), (255, 128)]:
+            line = light[start : end + 1] if start < end else light[end : start + 1][::-1]
+            assert (np.diff(line) > -1.0).all() and line[-1] - line[0] > 120
+    for along in range(4):
+        assert np.linalg.norm(Look(stripes_along=along).stripe_axis(np.eye(3))) == pytest.approx(1.0)
+    turned = Look(stripes_along=1, stripes_stand=True).stripe_axis(np.array([[0, 1.0, 0], [-1, 0, 0], [0, 0, 1]]))
+    assert turned.tolist() == [1, 0, 0]
