@@ -339,7 +339,9 @@ def test_hold_steps_leave_out_what_is_not_there_and_creases_that_they_hold() -> 
     session.do("keep_set", name="lower")
     (trouble,) = session.part.plain.troubles
     assert trouble.place == 1 and "no set" in trouble.reason
-    assert session.part.result(0).n_faces == alone
+    assert session.part.plain.mesh.n_faces == alone
+    with pytest.raises(EditError, match="no set"):
+        session.part.result(0)
 
 
 def test_measures_and_findings_accepted(tmp_path: Any) -> None:

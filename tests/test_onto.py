@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from levelloop.core.errors import EditError
-from levelloop.core.recipe.onto import Skin
+from levelloop.core.geometry.skin import Skin
 from levelloop.document.session import Session
 
 

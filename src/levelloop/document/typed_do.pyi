@@ -553,6 +553,22 @@ class TypedDo:
     @overload
     def do(
         self,
+        key: Literal["take_out_row"],
+    ) -> str:
+        """The row of quads goes; its two sides become one line."""
+
+    @overload
+    def do(
+        self,
+        key: Literal["move_pole"],
+        *,
+        reach: float | str = ...,
+    ) -> str:
+        """The lines through it come along over the surface."""
+
+    @overload
+    def do(
+        self,
         key: Literal["to_quads"],
         *,
         over: float | str = ...,

@@ -39,31 +39,31 @@ GESTURES: tuple[tuple[str, str], ...] = (
 def keys_of(entry: Entry) -> tuple[str, ...]:
     """The keys of a command: the person's, else its own; what somebody gave to another command it has no more."""
     own = _own()
-    if entry.title in own:
-        return (own[entry.title],) if own[entry.title] else ()
+    if entry.name in own:
+        return (own[entry.name],) if own[entry.name] else ()
     given = set(own.values())
     return tuple(key for key in entry.keys if key not in given)
 
 
-def set_key(title: str, key: str) -> None:
+def set_key(name: str, key: str) -> None:
     """Gives a command another key, "" for none. Raises EditError where another one has it, and says which."""
-    holder = next((entry.title for entry in entries() if key and key in keys_of(entry) and entry.title != title), None)
+    holder = next((entry.title for entry in entries() if key and key in keys_of(entry) and entry.name != name), None)
     if holder is not None:
         raise EditError(f"{key} is the key of “{holder}”; take it from there first.")
     own = _own()
-    own[title] = key
+    own[name] = key
     _keep(own)
 
 
-def reset_keys(title: str | None = None) -> None:
+def reset_keys(name: str | None = None) -> None:
     """Gives one command, or all, the keys they came with."""
-    own = {} if title is None else {name: key for name, key in _own().items() if name != title}
+    own = {} if name is None else {other: key for other, key in _own().items() if other != name}
     _keep(own)
 
 
-def is_own(title: str) -> bool:
+def is_own(name: str) -> bool:
     """Whether the person gave a command its key."""
-    return title in _own()
+    return name in _own()
 
 
 def entries() -> Iterator[Entry]:
@@ -94,7 +94,7 @@ def _hint(entry: Entry) -> str:
 
 def _own() -> dict[str, str]:
     kept = QSettings("Level Loop", "Level Loop").value("keys", {})
-    return {str(title): str(key) for title, key in kept.items()} if isinstance(kept, dict) else {}
+    return {str(name): str(key) for name, key in kept.items()} if isinstance(kept, dict) else {}
 
 
 def _keep(own: dict[str, str]) -> None:

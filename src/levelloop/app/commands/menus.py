@@ -44,7 +44,7 @@ def build_menus(window: Window, bar: QMenuBar) -> None:
         if entry.line:
             menu.addSeparator()
         action = QAction(entry.title, window)
-        window.key_actions[entry.title] = action
+        window.key_actions[entry.name] = action
         action.triggered.connect(lambda _=False, entry=entry: entry.run(window))
         action.setToolTip(entry.hint)
         if entry.listed:
@@ -74,7 +74,7 @@ def set_keys(window: Window) -> None:
     """Gives all commands their keys, the person's own ones first."""
     for entry in entries():
         keys = keys_of(entry)
-        window.key_actions[entry.title].setShortcuts([QKeySequence(key) for key in keys])
+        window.key_actions[entry.name].setShortcuts([QKeySequence(key) for key in keys])
         for number, command in enumerate(window.commands):
             if command.title == entry.title and command.menu == entry.menu:
                 window.commands[number] = replace(command, shortcut=next(iter(keys), ""))

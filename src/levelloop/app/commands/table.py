@@ -56,6 +56,11 @@ class Entry:
     listed: bool = True
     also: str = ""
 
+    @property
+    def name(self) -> str:
+        """What the command is known by: a step may have the title of an operation."""
+        return f"{self.menu}/{self.title}"
+
 
 @dataclass(frozen=True)
 class Submenu:
@@ -180,9 +185,14 @@ def _theme(name: str, first: bool) -> Entry:
 
 
 def commands() -> Iterator[Entry | Submenu]:
-    """All commands in the order of their menus. Raises ValueError where two have one key."""
+    """All commands in the order of their menus. Raises ValueError where two have one key.
+
+    An operation that the window has a command of the same name for is left to that.
+    """
     taken: dict[str, str] = {}
-    for entry in (*FIRST, *(of_operation(operation) for operation in REGISTRY.all()), *LAST):
+    known = {entry.name for entry in (*FIRST, *LAST) if isinstance(entry, Entry)}
+    operations = (of_operation(operation) for operation in REGISTRY.all())
+    for entry in (*FIRST, *(entry for entry in operations if entry.name not in known), *LAST):
         for key in entry.keys if isinstance(entry, Entry) else ():
             if key in taken:
                 raise ValueError(f"{entry.title} and {taken[key]} both have the key {key}")
@@ -413,6 +423,14 @@ LAST: tuple[Entry | Submenu, ...] = (
         ("I, W",),
         "The cage's edges on the surface",
         is_on=lambda window: window.view.look_of.wire,
+    ),
+    Entry(
+        "View/Looks",
+        "Ground",
+        lambda window: window.on_view.toggle_look("ground"),
+        ("I, G",),
+        "Lines on the plane z = 0",
+        is_on=lambda window: window.view.look_of.ground,
     ),
     Entry(
         "View/Looks",

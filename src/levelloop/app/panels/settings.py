@@ -124,7 +124,7 @@ class KeysPage(QWidget):
         self.reset_all = QPushButton("All as they came", self)
         self.give.clicked.connect(lambda: self._give(self.given.keySequence().toString()))
         self.none.clicked.connect(lambda: self._give(""))
-        self.reset.clicked.connect(lambda: self._reset(self.title))
+        self.reset.clicked.connect(lambda: self._reset(self.entry))
         self.reset_all.clicked.connect(lambda: self._reset(None))
         for widget in (self.given, self.give, self.none, self.reset, self.reset_all):
             bottom.addWidget(widget)
@@ -137,11 +137,11 @@ class KeysPage(QWidget):
         self._fill()
 
     @property
-    def title(self) -> str:
-        """The chosen command; empty for a gesture or none."""
+    def entry(self) -> Entry | None:
+        """The chosen command; None for a gesture or none."""
         row = self.table.currentRow()
         entry = self._rows[row] if 0 <= row < len(self._rows) else None
-        return entry.title if isinstance(entry, Entry) else ""
+        return entry if isinstance(entry, Entry) else None
 
     def choose(self, title: str) -> None:
         """Chooses a command by its title."""
@@ -159,7 +159,7 @@ class KeysPage(QWidget):
         self.table.setRowCount(len(self._rows))
         for row, entry in enumerate(self._rows):
             if isinstance(entry, Entry):
-                own = "  (yours)" if is_own(entry.title) else ""
+                own = "  (yours)" if is_own(entry.name) else ""
                 words = (entry.title, entry.menu.replace("/", " › "), " or ".join(keys_of(entry)) + own)
             else:
                 words = (entry[1], "gesture", entry[0])
@@ -178,23 +178,27 @@ class KeysPage(QWidget):
             self.table.setRowHidden(row, not fits)
 
     def _chosen(self) -> None:
-        can = bool(self.title)
+        entry = self.entry
         for widget in (self.given, self.give, self.none):
-            widget.setEnabled(can)
-        self.reset.setEnabled(can and is_own(self.title))
+            widget.setEnabled(entry is not None)
+        self.reset.setEnabled(entry is not None and is_own(entry.name))
 
     def _give(self, key: str) -> None:
+        entry = self.entry
+        if entry is None:
+            return
         try:
-            set_key(self.title, key)
+            set_key(entry.name, key)
         except LevelLoopError as error:
             self.told.setText(f"■ {error}")
             return
-        self.told.setText(f"“{self.title}” has {f'the key {key}' if key else 'no key'} now.")
+        self.told.setText(f"“{entry.title}” has {f'the key {key}' if key else 'no key'} now.")
         self._changed()
 
-    def _reset(self, title: str | None) -> None:
-        reset_keys(title)
-        self.told.setText(f"“{title}” has the key that it came with." if title else "All keys are as they came.")
+    def _reset(self, entry: Entry | None) -> None:
+        reset_keys(entry.name if entry else None)
+        told = f"“{entry.title}” has the key that it came with." if entry else "All keys are as they came."
+        self.told.setText(told)
         self._changed()
 
     def _changed(self) -> None:

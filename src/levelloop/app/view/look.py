@@ -41,6 +41,7 @@ class Look:
     inside: Inside = "tinted"
     x_ray: bool = False
     wire: bool = True
+    ground: bool = True
     normals: bool = False
     section: Section | None = None
     stripes: int = 24

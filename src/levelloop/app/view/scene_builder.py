@@ -73,7 +73,7 @@ class Scenery:
         chosen = {part.id for part in self.view.session.state.parts_chosen}
         through = 0.28 if self.view.look_of.x_ray else 0.0
         ratio = self.view.devicePixelRatioF()
-        if not flat:
+        if look.ground and not flat:
             self._add_ground(scene, ratio)
         for picture in self.view.stage.shown():
             part = picture.part

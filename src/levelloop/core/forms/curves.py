@@ -69,7 +69,7 @@ class Path:
 def _on_corners(places: Floats, spans: int) -> Floats:
     """Places of which the nearest ones lie on the points between spans, each on one."""
     corners = np.arange(1, spans, dtype=np.float64)
-    if len(places) - 2 < len(corners):
+    if len(corners) == 0 or len(places) - 2 < len(corners):
         return places
     # In order, so that no two corners want the same place.
     wanted = np.abs(places[1:-1, None] - corners).argmin(axis=0) - np.arange(len(corners))

@@ -133,7 +133,7 @@ def _factor(here: Floats, usual: Floats) -> Floats:
     """How many times more, or less, curvature is than usual: at most 99, also where it goes the other way."""
     one, other = np.abs(here), np.abs(usual)
     low, high = np.minimum(one, other), np.maximum(one, other)
-    return np.where(here * usual < 0, 99.0, np.minimum(high / np.maximum(low, 1e-300), 99.0))
+    return np.where(here * usual < 0, 99.0, np.minimum(high / np.maximum(low, np.maximum(high / 99.0, 1e-300)), 99.0))
 
 
 def _flat_spots(runs: Runs) -> tuple[Booleans, Floats]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from levelloop.core.edit.bevel.bevel import bevel
 from levelloop.core.edit.build.extrude import extrude, inset
 from levelloop.core.edit.build.fill import fill
+from levelloop.core.edit.clean.rows import take_out_row
 from levelloop.core.edit.clean.simple import (
     delete,
     face_outward,
@@ -16,6 +17,7 @@ from levelloop.core.edit.clean.to_quads import to_quads
 from levelloop.core.edit.divide.join_points import join_points
 from levelloop.core.edit.divide.run_loop import run_loop
 from levelloop.core.edit.join.weld import collapse, weld, weld_onto
+from levelloop.core.edit.move.move_pole import move_pole
 from levelloop.core.tolerance import AUTOMATIC
 from levelloop.document.operations.common import ANY
 from levelloop.document.parameters import (
@@ -298,6 +300,34 @@ BUILDING: tuple[Operation, ...] = (
         at_middle="spanning",
         on_line={"points": 150},
         also="merge to middle",
+    ),
+    Operation(
+        "take_out_row",
+        "Take out a row",
+        "Mend",
+        take_out_row,
+        "Take out the row across {selection}",
+        "The row of quads goes; its two sides become one line",
+        "cage",
+        (),
+        ("edges", "faces"),
+        at_middle="spanning",
+        on_line={"edges": 195, "faces": 195},
+        also="collapse ring remove loop dissolve",
+    ),
+    Operation(
+        "move_pole",
+        "Move a pole",
+        "Mend",
+        move_pole,
+        "Slide the pole of {selection} to its neighbour, rings that follow {reach}",
+        "The lines through it come along over the surface",
+        "cage",
+        (Count("reach", 4, "Rings of points that follow, less and less", low=1, high=12),),
+        ("points",),
+        in_turn=True,
+        on_line={"points": 165},
+        also="singularity star reroute",
     ),
     Operation(
         "to_quads",

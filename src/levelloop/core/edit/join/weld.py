@@ -37,7 +37,7 @@ def weld(
     if len(chosen) < (1 if onto_edges else 2):
         raise EditError("To weld, select points." if onto_edges else "To weld, select at least two points.")
     if distance == "middle":
-        return _merged(mesh, chosen, np.zeros(len(chosen), dtype=np.int64), 1)
+        return merge_groups(mesh, chosen, np.zeros(len(chosen), dtype=np.int64), 1)
     reach = _reach(mesh, chosen, float(distance) if not isinstance(distance, Automatic) else distance)
     if onto_edges:
         return _onto_edges(mesh, selection, chosen, reach)
@@ -47,7 +47,7 @@ def weld(
     if count == len(chosen):
         message = f"No two of the {len(chosen)} points lie within {shown}; nothing was welded."
         return Edit(mesh, Selection("points", chosen[:0]), identity(mesh), message)
-    edit = _merged(mesh, chosen, labels, count)
+    edit = merge_groups(mesh, chosen, labels, count)
     if between is not None:
         return edit
     welded = np.flatnonzero(np.isin(edit.origin.points, chosen))
@@ -69,7 +69,7 @@ def weld_onto(mesh: Mesh, selection: Selection, target: int | None = None) -> Ed
     chosen = np.union1d(selection.indices, [onto])
     if len(chosen) < 2:
         raise EditError("To weld onto another point, select at least one besides the target.")
-    return _merged(mesh, chosen, np.zeros(len(chosen), dtype=np.int64), 1, mesh.points[[onto]])
+    return merge_groups(mesh, chosen, np.zeros(len(chosen), dtype=np.int64), 1, mesh.points[[onto]])
 
 
 def collapse(mesh: Mesh, selection: Selection) -> Edit:
@@ -83,7 +83,30 @@ def collapse(mesh: Mesh, selection: Selection) -> Edit:
     count, labels = connected_labels(pairs, len(chosen))
     if count == len(chosen):
         raise EditError("Nothing to collapse: no two of the selected points are neighbours.")
-    return _merged(mesh, chosen, labels, count)
+    return merge_groups(mesh, chosen, labels, count)
+
+
+def merge_groups(mesh: Mesh, chosen: Integers, labels: Integers, count: int, places: Floats | None = None) -> Edit:
+    """Each group of points becomes one, with the number of its first. Selected after: those of several.
+
+    chosen: (c,) points; labels: (c,) the group of each of them; places: (count, 3), their means where none are given.
+    """
+    size = np.bincount(labels, minlength=count)
+    first = np.zeros(count, dtype=np.int64)
+    first[labels[::-1]] = chosen[::-1]
+    target = np.arange(mesh.n_points)
+    target[chosen] = first[labels]
+    keep = target == np.arange(mesh.n_points)
+    number = np.cumsum(keep) - 1
+    points = mesh.points.copy()
+    several = size > 1
+    if places is None:
+        places = sum_by(labels, mesh.points[chosen], count) / size[:, None]
+    points[first[several]] = places[several]
+    new_mesh, origin, final = merge_points(mesh, number[target], points[keep])
+    welded = final[first[several]]
+    message = f"{int(size[several].sum())} points became {int(several.sum())}."
+    return Edit(new_mesh, Selection("points", welded[welded >= 0]), origin, message)
 
 
 # Helpers
@@ -142,23 +165,3 @@ def _nearest_edges(mesh: Mesh, points: Integers, edges: Integers, reach: float) 
     best = np.lexsort((other, off, one))
     first = best[np.unique(one[best], return_index=True)[1]]
     return points[one[first]], edges[other[first]], ratio[first]
-
-
-def _merged(mesh: Mesh, chosen: Integers, labels: Integers, count: int, places: Floats | None = None) -> Edit:
-    """Each group becomes one point, at its mean or the given place, with the number of its first."""
-    size = np.bincount(labels, minlength=count)
-    first = np.zeros(count, dtype=np.int64)
-    first[labels[::-1]] = chosen[::-1]
-    target = np.arange(mesh.n_points)
-    target[chosen] = first[labels]
-    keep = target == np.arange(mesh.n_points)
-    number = np.cumsum(keep) - 1
-    points = mesh.points.copy()
-    several = size > 1
-    if places is None:
-        places = sum_by(labels, mesh.points[chosen], count) / size[:, None]
-    points[first[several]] = places[several]
-    new_mesh, origin, final = merge_points(mesh, number[target], points[keep])
-    welded = final[first[several]]
-    message = f"{int(size[several].sum())} points became {int(several.sum())}."
-    return Edit(new_mesh, Selection("points", welded[welded >= 0]), origin, message)
