@@ -129,7 +129,7 @@ def test_purposes_are_switched_and_remedies_run(qtbot: object) -> None:
         assert "■" in window.review.marks["smooth"].text()
         row = next(i for i, (_, finding) in enumerate(window.review.rows) if finding.check == "doubles")
         window.review.show_row(row, 0)
-        window.review.remedy.click()
+        window.review.remedies.buttons[0].click()
         assert hands.session.part.mesh.n_points == 6
         assert "4 points became 2" in window.message
         window.reviewing.run()

@@ -121,7 +121,7 @@ def test_the_review_finds_and_the_repairs_mend(demo: Hands) -> None:
     window.review.show_row(row("flipped"), 0)
     demo.settle()
     assert len(session.selection) == 1 and session.selection.kind == "faces"
-    window.review.remedy.click()
+    window.review.remedies.buttons[0].click()
     demo.review()
     assert "flipped" not in [finding.check for _, finding in window.review.rows]
 

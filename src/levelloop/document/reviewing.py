@@ -54,6 +54,11 @@ def reviewed_for_all(document: Document, clearance: float | None = None) -> dict
     }
 
 
+def reviewed_alone(part: Part) -> dict[Purpose, Report]:
+    """The reviews of one part for all purposes, beside no other."""
+    return _reviewed(part, [])
+
+
 def mark_of(part: Part, finding: Finding) -> str:
     """What a finding is known by when it was accepted: its check, its elements, and how they lie in the part.
 

@@ -9,10 +9,12 @@ from PySide6.QtCore import QObject, QTimer
 
 from levelloop.app.jobs import Work
 from levelloop.core.mesh.faces import face_normals, point_normals, unit
-from levelloop.core.mesh.selection import Selection, convert, count_of
-from levelloop.core.review.findings import Finding
+from levelloop.core.mesh.selection import Selection, count_of
+from levelloop.core.progress import pieces
+from levelloop.core.review.findings import Finding, Remedy
 from levelloop.document.operations import REGISTRY
 from levelloop.document.recipe import growth
+from levelloop.document.remedies import Effect, begin, place_of, remedies_of, tried
 from levelloop.document.reviewing import reviewed_for_all
 
 if TYPE_CHECKING:
@@ -29,6 +31,8 @@ class Reviewing(QObject):
         super().__init__(window)
         self.window = window
         self._work: Work | None = None
+        self._trying: list[Work] = []
+        self._is_over = False
         self._again = False
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -47,6 +51,8 @@ class Reviewing(QObject):
     def stop(self) -> None:
         """Reviews no more."""
         self._timer.stop()
+        self._is_over = True
+        self._drop_trials()
 
     def run(self) -> None:
         """Reviews all parts for all purposes; off the window's thread where they are large."""
@@ -91,6 +97,7 @@ class Reviewing(QObject):
             self.window.panes.refresh()
             return
         hands.finding_step = step if step >= 0 else -1 - step
+        self._try_remedies(part_id, finding)
         if step >= 0 and finding.count:
             if part_id != self.window.session.document.active:
                 self.window.session.set_active(part_id)
@@ -136,14 +143,39 @@ class Reviewing(QObject):
         self.window.attempt(lambda: self.window.session.accept(finding, reason))
         self.window.view.setFocus()
 
-    def remedy(self, part_id: str, finding: Finding) -> None:
-        """Runs a finding's remedy on its places."""
-        if finding.remedy is None:
-            return
-        self.window.session.set_active(part_id)
-        selection = Selection(finding.kind, self.window.session.part.in_cage(finding.kind, finding.indices))
-        if finding.remedy.kind is not None and finding.remedy.kind != finding.kind:
-            selection = convert(self.window.session.part.mesh.topology, selection, finding.remedy.kind)
-        self.window.session.set_selection(selection)
-        remedy = finding.remedy
-        self.window.attempt(lambda: self.window.sentence.start(REGISTRY[remedy.key], remedy.parameters, False))
+    def remedy(self, part_id: str, finding: Finding, remedy: Remedy, place: int) -> None:
+        """Runs a remedy on all places of a finding (−1) or on one; its numbers stand in the sentence."""
+        session = self.window.session
+        where = None if place < 0 else place
+        if self.window.attempt(lambda: begin(session, part_id, finding, remedy, where)):
+            self.window.attempt(lambda: self.window.sentence.start(REGISTRY[remedy.key], remedy.parameters, False))
+
+    def _drop_trials(self) -> None:
+        """Wants no more to know what remedies come to that are being tried."""
+        for work in self._trying:
+            work.stop()
+
+    def _try_remedies(self, part_id: str, finding: Finding) -> None:
+        """Works out beside the window what each remedy of a finding comes to."""
+        document, purpose = self.window.session.document, self.window.review.purpose
+        step = max(self.window.panes.hands.finding_step, 0)
+
+        def effects() -> list[Effect]:
+            return [
+                tried(document, part_id, finding, remedy, purpose, place_of(remedy, step))
+                for remedy in pieces(remedies_of(finding))
+            ]
+
+        def arrived(found: Any) -> None:
+            # The latest wins; after the window has closed nobody asks.
+            if not self._is_over and self._trying[-1] is work and self.window.panes.hands.finding is finding:
+                self.window.review.remedies.show_effects(found)
+
+        # Those that still run are kept until they are over: the pool has them.
+        self._trying = [work for work in self._trying if not work.is_over]
+        self._drop_trials()
+        work = Work(effects)
+        self._trying.append(work)
+        work.done.result.connect(arrived)
+        work.done.failed.connect(lambda reason: None)
+        self.window.stage.start(work)

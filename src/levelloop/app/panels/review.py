@@ -18,9 +18,11 @@ from PySide6.QtWidgets import (
 )
 
 from levelloop.app.panels.pieces import heading
+from levelloop.app.panels.remedies import RemedyList
 from levelloop.app.theme import MARKS, Theme, plain_label, text_font
 from levelloop.core.review import Report
 from levelloop.core.review.findings import PURPOSES, SEVERITIES, Finding, Purpose, Severity
+from levelloop.core.review.why import WHY
 from levelloop.core.words import counted
 from levelloop.document.document import Part
 from levelloop.document.session import Session
@@ -90,11 +92,12 @@ class FindingRow(QFrame):
 class ReviewPanel(QWidget):
     """Readiness and findings.
 
-    chosen: a finding and which of its places to show; remedied: run its remedy; accepted: keep it with a reason.
+    chosen: a finding and which of its places to show; remedied: run a remedy on all its places (−1), or on one;
+    accepted: keep it with a reason.
     """
 
     chosen = Signal(str, object, int)
-    remedied = Signal(str, object)
+    remedied = Signal(str, object, object, int)
     accepted = Signal(str, object, str)
     purpose_changed = Signal(str)
 
@@ -300,6 +303,8 @@ class ReviewPanel(QWidget):
         if self._detail.isVisibleTo(inside):
             inside.adjustSize()
             self._scroll.ensureWidgetVisible(self._detail, 0, 12)
+            chosen = next(row for row in inside.findChildren(FindingRow) if row.property("chosen"))
+            self._scroll.ensureWidgetVisible(chosen, 0, 2)
 
     def _add_group(self, column: QVBoxLayout, inside: QWidget, group: Group, is_open: bool) -> None:
         worst = min((self.rows[row][1].severity for row in group.rows), key=SEVERITIES.index, default="note")
@@ -352,14 +357,9 @@ class ReviewPanel(QWidget):
         self.advice.setFont(text_font(9))
         self.advice.setObjectName("quiet")
         column.addWidget(self.advice)
-        line = QHBoxLayout()
-        self.remedy = QPushButton("", detail)
-        self.remedy.setObjectName("primary")
-        self.remedy.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.remedy.clicked.connect(self._remedy)
-        line.addWidget(self.remedy)
-        line.addStretch(1)
-        column.addLayout(line)
+        self.remedies = RemedyList(detail)
+        self.remedies.chosen.connect(self._remedy)
+        column.addWidget(self.remedies)
         self.reason = QLineEdit(detail)
         self.reason.setFont(text_font(9))
         self.reason.setPlaceholderText("Accept, because …")
@@ -404,12 +404,11 @@ class ReviewPanel(QWidget):
     def _show_place(self) -> None:
         has = 0 <= self.row < len(self.rows)
         finding = self.rows[self.row][1] if has else None
-        self.advice.setText(finding.advice if finding else "")
-        self.advice.setVisible(bool(finding and finding.advice))
+        words = (WHY.get(finding.check, ""), finding.advice) if finding else ()
+        self.advice.setText(" ".join(filter(None, words)))
+        self.advice.setVisible(bool(self.advice.text()))
         self.place.setText(f"{self.step + 1} of {finding.count}" if finding and finding.count else "")
-        self.remedy.setVisible(finding is not None and finding.remedy is not None)
-        if finding is not None and finding.remedy is not None:
-            self.remedy.setText(finding.remedy.label)
+        self.remedies.show_finding(finding)
         self.reason.setText(finding.accepted if finding is not None else "")
         for button in (self.previous, self.next):
             button.setEnabled(bool(self.rows))
@@ -418,6 +417,6 @@ class ReviewPanel(QWidget):
         if 0 <= self.row < len(self.rows):
             self.accepted.emit(*self.rows[self.row], self.reason.text())
 
-    def _remedy(self) -> None:
+    def _remedy(self, remedy: object, here_only: bool) -> None:
         if 0 <= self.row < len(self.rows):
-            self.remedied.emit(*self.rows[self.row])
+            self.remedied.emit(*self.rows[self.row], remedy, self.step if here_only else -1)
