@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QPushButton
 
 from levelloop.app.main import application
 from levelloop.app.view.colour_maps import BATLOW, VIK, ramp
+from levelloop.app.view.gauge_card import flattened, graph_top
 from levelloop.app.view.look import BENDS, Look, bend_values, fitting_scale, round_up
 from levelloop.app.view.look_card import curvature_words
 from levelloop.app.view.render.picture import make_picture
@@ -222,3 +223,82 @@ def test_words_and_maps() -> None:
         assert np.linalg.norm(Look(stripes_along=along).stripe_axis(np.eye(3))) == pytest.approx(1.0)
     turned = Look(stripes_along=1, stripes_stand=True).stripe_axis(np.array([[0, 1.0, 0], [-1, 0, 0], [0, 0, 1]]))
     assert turned.tolist() == [1, 0, 0]
+
+
+def rest_on(hands: Hands, edge: int) -> None:
+    """Lets the pointer rest on an edge until its loop is gauged."""
+    hands.move(hands.place("edges", edge) + QPoint(60, 40))
+    hands.move(hands.place("edges", edge))
+    hands.qtbot.waitUntil(lambda: hands.view.gauge is not None)
+
+
+@needs_screen
+def test_a_rest_on_an_edge_shows_its_loop_and_the_card_can_be_reached(empty: Hands) -> None:
+    tube_in(empty)
+    empty.key(Key.Key_E)
+    mesh = empty.session.part.mesh
+    front = np.flatnonzero(
+        (np.abs(mesh.points[mesh.topology.edges].mean(axis=1)[:, 2]) < 1)
+        & (np.ptp(mesh.points[mesh.topology.edges][:, :, 2], axis=1) < 1e-6)
+    )
+    edge = int(min(front, key=lambda one: mesh.points[mesh.topology.edges[one]].mean(axis=0)[1]))
+    rest_on(empty, edge)
+    card = empty.view.gauge_card
+    assert card.isVisible() and card.lines[0].startswith("Closed loop of 16 edges")
+    # It stays for a moment after the pointer has left, so that it can be reached; then it goes.
+    empty.move(QPoint(5, 300))
+    assert card.isVisible()
+    empty.qtbot.waitUntil(lambda: not card.isVisible())
+    assert empty.view.gauge is None
+    rest_on(empty, edge)
+    empty.key(Key.Key_I, Qt.KeyboardModifier.ShiftModifier)
+    empty.move(QPoint(5, 300))
+    empty.qtbot.wait(500)
+    assert card.isVisible() and card.is_pinned
+    # Pinned, it follows what is done to its loop.
+    empty.session.select(points=mesh.topology.edges[edge].tolist())
+    empty.session.do("move", by=(0, -3, 0))
+    empty.settle()
+    assert card.isVisible() and card.gauge is not None and card.gauge.length > 120
+    card.pin.click()
+    assert not card.isVisible()
+
+
+@needs_screen
+def test_hold_and_balance_start_from_the_card_and_its_graph_shows_the_place(empty: Hands) -> None:
+    empty.session.do("add_tube", outer=40, inner=20, height=40, sides=16, cells=3)
+    empty.view.frame(everything=True)
+    empty.settle()
+    mesh = empty.session.part.mesh
+    empty.key(Key.Key_E)
+    empty.session.select_where("edges", angle_over=80)
+    rim = [int(one) for one in empty.session.selection.indices if mesh.points[mesh.topology.edges[one]][:, 2].min() > 0]
+    empty.session.select_none()
+    edge = min(rim, key=lambda one: float(mesh.points[mesh.topology.edges[one]].mean(axis=0)[1]))
+    rest_on(empty, edge)
+    card = empty.view.gauge_card
+    points, radii = card.gauge.radii if card.gauge else ([], [])
+    assert len(points) == 16 and np.isfinite(radii).all()
+    empty.qtbot.mouseMove(card.graph, QPoint(card.graph.width() // 2, 10))
+    assert card.graph.at in (7, 8)
+    shown = card.place_shown()
+    assert shown is not None and shown == pytest.approx(mesh.points[points[card.graph.at]])
+    empty.qtbot.mouseClick(card.hold, LEFT)
+    empty.settle()
+    assert empty.session.state.key == "hold" and empty.window.sentence.is_open
+    assert empty.session.part.mesh.n_faces > mesh.n_faces
+
+
+@given(st.floats(0.5, 20), st.floats(0.5, 20), st.floats(20, 160))
+def test_a_section_is_laid_flat_without_changing_its_form(one: float, other: float, angle: float) -> None:
+    """Distances stay, its ends are level, its tip is up."""
+    half = np.radians(angle) / 2
+    turn = np.linalg.qr(np.random.default_rng(7).normal(size=(3, 3)))[0]
+    flat = np.array(
+        [[-one * np.sin(half), 0, -one * np.cos(half)], [0, 0, 0], [other * np.sin(half), 0, -other * np.cos(half)]]
+    )
+    section, arc = flattened(flat @ turn, flat[:0])
+    assert len(arc) == 0
+    assert np.linalg.norm(np.diff(section, axis=0), axis=1) == pytest.approx([one, other])
+    assert section[0, 1] == pytest.approx(section[-1, 1], abs=1e-9) and section[1, 1] > section[0, 1] - 1e-9
+    assert graph_top(np.array([1.0, 1.0, 100.0, np.inf])) == pytest.approx(4.2) and graph_top(np.array([np.inf])) == 1.0

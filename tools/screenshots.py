@@ -140,7 +140,7 @@ def measure(window: Window) -> None:
     picture = window.stage.picture(part.id)
     assert picture is not None
     window.view.hover = Hit(picture, "edges", edge)
-    window.view.gauge = (loop_gauge(part.to_world(part.mesh), edge), part.id)
+    window.view.show_gauge(loop_gauge(part.to_world(part.mesh), edge), part.id)
     window.view.refresh()
 
 

@@ -364,6 +364,7 @@ class Window(QMainWindow):
         self.panes.asked_label.connect(lambda place: open_view_menu(self, place))
         self.panes.camera_moved.connect(self._refresh_readout)
         self.panes.soft_turned.connect(self.on_view.turn_soft)
+        self.panes.asked_on_loop.connect(self.on_view.start_on_loop)
         self.panes.hands.repeats = self._repeats
         self.panes.hands.apply_again = self._apply_again
         self.panes.hands.open_field = self.sentence.open_field

@@ -16,7 +16,7 @@ from levelloop.app.tools.tools import CalibrateGuide, MoveGuide, NudgeBrush, Too
 from levelloop.app.view.guide_places import camera_here
 from levelloop.app.view.picking import REACHES
 from levelloop.app.view.snapping import TITLES, Snap
-from levelloop.core.arrays import Floats
+from levelloop.core.arrays import Floats, Integers
 from levelloop.core.mesh.selection import Selection
 from levelloop.document.cameras import NamedCamera
 from levelloop.document.document import Document, Guide
@@ -182,6 +182,20 @@ class ViewCommands:
         hands.keeps_selection = not hands.keeps_selection
         self.window.tell("The selection is locked." if hands.keeps_selection else "The selection is free again.")
         self.window.panes.refresh()
+
+    def start_on_loop(self, key: str, part_id: str, edges: Integers) -> None:
+        """Selects a loop of a part and begins an operation on it."""
+        self.window.session.activate(part_id)
+        self.window.set_kind("edges")
+        self.window.session.set_selection(Selection("edges", edges))
+        self.window.start(key)
+
+    def pin_gauge(self) -> None:
+        """Keeps the card of the loop under the pointer, or lets it go."""
+        card = self.window.view.gauge_card
+        if card.gauge is None:
+            self.window.tell("Rest on an edge first: its loop is gauged.")
+        card.toggle_pin()
 
     # Cameras
 

@@ -14,7 +14,6 @@ from levelloop.app.theme import Theme, colour, text_font
 from levelloop.app.view.guide_places import camera_here
 from levelloop.app.view.picking import element_places, visible
 from levelloop.core.measure.between import face_card, measure_between, selection_size
-from levelloop.core.measure.gauge import LoopGauge
 from levelloop.core.review.findings import Finding
 from levelloop.core.select.soft_range import falloff
 from levelloop.document.operations import REGISTRY
@@ -46,7 +45,7 @@ class Overlay(QWidget):
         self._draw_value(painter)
         self._draw_box(painter)
         self._draw_measure(painter)
-        self._draw_gauge(painter)
+        self._draw_gauged(painter)
         self._draw_catch(painter)
         self._draw_falloff(painter)
         if self.view.hands.tool is not None:
@@ -216,23 +215,16 @@ class Overlay(QWidget):
             card.adjusted(10, 44, -6, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words
         )
 
-    def _draw_gauge(self, painter: QPainter) -> None:
-        """A card at the lower right about the loop that the pointer rests on."""
-        if self.view.gauge is None:
+    def _draw_gauged(self, painter: QPainter) -> None:
+        """Where on the loop the gauge's graph is looked at, and where the loop turns tightest."""
+        place = self.view.gauge_card.place_shown()
+        if place is None:
             return
-        lines = gauge_words(self.view.gauge[0], self.view.session.document.unit)
-        painter.setFont(text_font(9.0))
-        width = max(painter.fontMetrics().horizontalAdvance(line) for line in lines) + 24
-        height = 18 * len(lines) + 14
-        card = QRectF(self.width() - width - 16, self.height() - height - 16, width, height)
-        painter.setPen(QPen(colour(self.view.theme.line), 1.0))
-        painter.setBrush(colour(self.view.theme.panel, 0.95))
-        painter.drawRoundedRect(card, 5, 5)
-        for row, line in enumerate(lines):
-            painter.setFont(text_font(9.0, QFont.Weight.DemiBold if row == 0 else QFont.Weight.Normal))
-            painter.setPen(colour(self.view.theme.ink if row == 0 else self.view.theme.quiet))
-            box = QRectF(card.x() + 12, card.y() + 7 + 18 * row, width, 18)
-            painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, line)
+        x, y, depth = self.view.on_screen(place[None])[0]
+        if depth <= 1.0:
+            painter.setPen(QPen(colour(self.view.theme.hover), 2.4))
+            painter.setBrush(colour(self.view.theme.panel, 0.9))
+            painter.drawEllipse(QPointF(x, y), 6.0, 6.0)
 
     def _draw_measure(self, painter: QPainter) -> None:
         """A line between the last two picks with its length; and what a single picked face is like."""
@@ -427,31 +419,6 @@ def _draw_marker(
         painter.setPen(colour(theme.ink, strength))
         box = QRectF(place.x() - 12, place.y() - 12 + (2 if label == "3" else 0), 24, 24)
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, label)
-
-
-def gauge_words(gauge: LoopGauge, unit: str) -> list[str]:
-    """What the gauge says, line by line."""
-    count = len(gauge.edges)
-    kind = "Closed loop" if gauge.closed else "Loop"
-    lines = [f"{kind} of {count} {'edge' if count == 1 else 'edges'}, {format_length(gauge.length, unit)}"]
-    if gauge.ends:
-        same = len(set(gauge.ends)) == 1
-        lines.append(f"Both ends {gauge.ends[0]}" if same else "Ends " + " and ".join(gauge.ends))
-
-    def spread(pair: tuple[float, float]) -> str:
-        low, high = (format_length(value, unit) for value in pair)
-        return low if low == high else f"{low} to {high}"
-
-    for side, reach in zip(("left", "right"), gauge.supports, strict=True):
-        lines.append(f"Next loop {side}: {spread(reach) if reach else 'none'}")
-    if gauge.crease is not None:
-        low, high = gauge.crease
-        lines.append(f"Creased {low:g}" + (f" to {high:g}" if high > low else ""))
-    else:
-        lines.append(f"Turns with radius {spread(gauge.radius)}" if gauge.radius else "Lies flat")
-        if gauge.radius and gauge.tip and spread(gauge.tip) != spread(gauge.radius):
-            lines.append(f"At its tip {spread(gauge.tip)}")
-    return lines
 
 
 def _label(painter: QPainter, place: QPointF, words: str, theme: Theme) -> None:

@@ -25,6 +25,7 @@ class Panes(QWidget):
     told = Signal(str)
     camera_moved = Signal()
     soft_turned = Signal(float)
+    asked_on_loop = Signal(str, str, object)
     changed = Signal()
 
     def __init__(self, session: Session, stage: Stage, theme: Theme) -> None:
@@ -111,6 +112,7 @@ class Panes(QWidget):
         view.told.connect(self.told)
         view.camera_moved.connect(self.camera_moved)
         view.soft_turned.connect(self.soft_turned)
+        view.asked_on_loop.connect(self.asked_on_loop)
         view.installEventFilter(self)
         # A view never changes its place: it would lose what it holds on the GPU.
         self._rows[len(self.views) // 2].addWidget(view)

@@ -115,6 +115,7 @@ class Scenery:
         self._add_lone(scene, ratio)
         self._add_soft(scene, ratio)
         self._add_selections(scene, through, ratio)
+        self._add_gauged(scene, ratio)
         self._add_hover(scene, ratio)
         return scene
 
@@ -316,6 +317,17 @@ class Scenery:
             values.get("soft_radii"),
         )
 
+    def _add_gauged(self, scene: Scene, ratio: float) -> None:
+        """The loop whose gauge is shown, lit up."""
+        if self.view.gauge is None:
+            return
+        gauge, part_id = self.view.gauge
+        picture = self.view.stage.picture(part_id)
+        if picture is not None and int(gauge.edges.max()) < picture.part.mesh.n_edges:
+            lit = picture.segments(gauge.edges)
+            teal = _rgba(self.view.theme.hover, 0.85)
+            scene.lines.append(Lines(lit, picture.middle, teal, 2.4 * ratio, 3.8e-5, 0.3))
+
     def _add_hover(self, scene: Scene, ratio: float) -> None:
         hit = self.view.hover
         if hit is None or self.view.drag not in ("none",):
@@ -324,9 +336,6 @@ class Scenery:
         if picture is not hit.picture:
             return
         teal = self.view.theme.hover
-        if self.view.gauge is not None and self.view.gauge[1] == picture.part.id and hit.kind == "edges":
-            lit = picture.segments(self.view.gauge[0].edges)
-            scene.lines.append(Lines(lit, picture.middle, _rgba(teal, 0.85), 2.4 * ratio, 3.8e-5, 0.3))
         if self.view.kind == "parts":
             scene.lines.append(
                 Lines(self._kept_lines(picture)["wire"], picture.middle, _rgba(teal, 0.9), 1.8 * ratio, 4e-5)

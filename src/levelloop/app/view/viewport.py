@@ -18,6 +18,7 @@ from levelloop.app.tools.dragging import Dragging
 from levelloop.app.tools.handle import Handle, Mode
 from levelloop.app.tools.tools import Tool
 from levelloop.app.view.camera import Camera
+from levelloop.app.view.gauge_card import GaugeCard
 from levelloop.app.view.look import Look
 from levelloop.app.view.look_card import LookCard
 from levelloop.app.view.overlay import Overlay
@@ -114,7 +115,7 @@ class Viewport(QOpenGLWidget):
 
     asked_menu: right click at a place. asked_label: a click on the words in the corner, and where. told: a sentence for
     the person. looked: it shows the parts in another way. soft_turned: the wheel makes the soft range larger or
-    smaller, by a factor.
+    smaller, by a factor. asked_on_loop: an operation on the edges of a part's loop.
     """
 
     asked_menu = Signal(QPoint)
@@ -123,6 +124,7 @@ class Viewport(QOpenGLWidget):
     told = Signal(str)
     camera_moved = Signal()
     soft_turned = Signal(float)
+    asked_on_loop = Signal(str, str, object)
 
     def __init__(
         self, session: Session, stage: Stage, theme: Theme, parent: QWidget | None = None, hands: Hands | None = None
@@ -155,6 +157,7 @@ class Viewport(QOpenGLWidget):
         self.setMinimumSize(320, 240)
         self.overlay = Overlay(self)
         self.look_card = LookCard(self)
+        self.gauge_card = GaugeCard(self)
         self._hover_timer = QTimer(self)
         self._hover_timer.setSingleShot(True)
         self._hover_timer.setInterval(12)
@@ -297,6 +300,7 @@ class Viewport(QOpenGLWidget):
         self._gauge_timer.stop()
         self._flight.stop()
         self.look_card.stop()
+        self.gauge_card.stop()
         if self._renderer is not None:
             self.makeCurrent()
             self._renderer.release()
@@ -556,7 +560,7 @@ class Viewport(QOpenGLWidget):
     def leaveEvent(self, event: Any) -> None:
         self._hover_timer.stop()
         self._gauge_timer.stop()
-        self.gauge = None
+        self.gauge_card.leave()
         if self.hover is not None:
             self.hover = None
             self.refresh()
@@ -584,7 +588,8 @@ class Viewport(QOpenGLWidget):
 
     def _stage_changed(self) -> None:
         self._sight = None
-        self.gauge = None
+        if self.gauge is not None:
+            self._gauge_again(*self.gauge)
         self.scenery.forget_others({picture.part.id for picture in self.stage.shown()})
         self.refresh()
 
@@ -619,7 +624,7 @@ class Viewport(QOpenGLWidget):
         hit = None if grip is not None else self.pick_at(place)
         new_grip = -1 if grip is None else grip
         if new_grip != self._grip or not (hit.same_as(self.hover) if hit else self.hover is None):
-            self.gauge = None
+            self.gauge_card.leave()
             self._gauge_timer.start()
             self._grip = new_grip
             self.hover = hit
@@ -628,10 +633,24 @@ class Viewport(QOpenGLWidget):
     def _find_gauge(self) -> None:
         """After a short rest on an edge: the gauge of its loop."""
         hit = self.hover
-        if hit is None or hit.kind != "edges" or self.drag != "none":
+        if hit is None or hit.kind != "edges" or self.drag != "none" or self.gauge_card.is_pinned:
             return
         part = hit.picture.part
-        self.gauge = (loop_gauge(part.to_world(part.mesh), hit.index, GAUGED_AT_ONCE), part.id)
+        self.show_gauge(loop_gauge(part.to_world(part.mesh), hit.index, GAUGED_AT_ONCE), part.id)
+
+    def _gauge_again(self, gauge: LoopGauge, part_id: str) -> None:
+        """What was gauged has changed: a pinned card follows while its loop is there, others go."""
+        picture = self.stage.picture(part_id)
+        if not self.gauge_card.is_pinned or picture is None or int(gauge.edges.max()) >= picture.part.mesh.n_edges:
+            self.gauge_card.drop()
+            return
+        part = picture.part
+        self.show_gauge(loop_gauge(part.to_world(part.mesh), int(gauge.edges[0]), GAUGED_AT_ONCE), part_id)
+
+    def show_gauge(self, gauge: LoopGauge, part_id: str) -> None:
+        """Lights a loop up and shows its card."""
+        self.gauge = (gauge, part_id)
+        self.gauge_card.show_gauge(gauge, part_id)
         self.refresh()
 
     def _axis_at(self, handle: Handle | None, place: QPoint) -> int | None:

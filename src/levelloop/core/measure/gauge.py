@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -21,7 +21,8 @@ class LoopGauge:
     supports: for each side (left, right) the shortest and longest distance to the next loop, mm, or None where there
     is none; radius: the smallest and largest radius of the smooth turn over the loop, mm, by its tightest place, tip:
     the same at its tip; None where it is flat, has no support on a side, or is creased; crease: its smallest and
-    largest crease weight, None for none; turn: how the surface turns along it, None where that was not looked at.
+    largest crease weight, None for none; turn: how the surface turns along it, None where that was not looked at;
+    points: its points, from one end to the other.
     """
 
     edges: Integers
@@ -33,6 +34,17 @@ class LoopGauge:
     tip: tuple[float, float] | None = None
     crease: tuple[float, float] | None = None
     turn: LoopTurn | None = None
+    points: Integers = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
+
+    @property
+    def radii(self) -> tuple[Integers, Floats]:
+        """The points along the loop at which it is known how it turns, and the tightest radius at each, mm."""
+        if self.turn is None:
+            return self.points[:0], np.zeros(0)
+        known = np.isin(self.points, self.turn.points)
+        order = np.argsort(self.turn.points)
+        at = order[np.searchsorted(self.turn.points[order], self.points[known])]
+        return self.points[known], self.turn.tightest[at]
 
 
 def loop_gauge(mesh: Mesh, edge: int, most: int = 1_000_000) -> LoopGauge:
@@ -45,6 +57,8 @@ def loop_gauge(mesh: Mesh, edge: int, most: int = 1_000_000) -> LoopGauge:
     topology = mesh.topology
     slots, closed = _walk(topology, edge)
     edges = slots // 2
+    starts = topology.edges[edges, slots & 1]
+    points = starts if closed else np.append(starts, topology.edges[edges[-1], 1 - (slots[-1] & 1)])
     ends = () if closed else tuple(_why(topology, point) for point in _end_points(topology, slots))
     left, right, radius = _supports(mesh, slots)
     length = float(edge_lengths(topology, mesh.points)[edges].sum())
@@ -52,11 +66,12 @@ def loop_gauge(mesh: Mesh, edge: int, most: int = 1_000_000) -> LoopGauge:
     if weights.any():
         # A crease turns tighter than its supports say.
         crease = (float(weights.min()), float(weights.max()))
-        return LoopGauge(edges, closed, length, ends, (left, right), None, None, crease)
+        return LoopGauge(edges, closed, length, ends, (left, right), None, None, crease, points=points)
     turn = loop_turn(mesh, edges) if len(edges) <= most else None
     if turn is None:
-        return LoopGauge(edges, closed, length, ends, (left, right), radius, radius)
-    return LoopGauge(edges, closed, length, ends, (left, right), _span(turn.tightest), _span(turn.tip), turn=turn)
+        return LoopGauge(edges, closed, length, ends, (left, right), radius, radius, points=points)
+    spans = _span(turn.tightest), _span(turn.tip)
+    return LoopGauge(edges, closed, length, ends, (left, right), *spans, turn=turn, points=points)
 
 
 def tip_radii(one: Floats, other: Floats) -> Floats:
