@@ -11,6 +11,7 @@ from PySide6.QtCore import QEvent, Qt, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMenu, QMenuBar, QSplitter, QVBoxLayout, QWidget
 
+from levelloop.app.commands.comparing import Comparing
 from levelloop.app.commands.exporting import Exporting
 from levelloop.app.commands.file import FileCommands
 from levelloop.app.commands.finder import Command, Finder
@@ -121,6 +122,7 @@ class Window(QMainWindow):
         head_row.addWidget(self.finder, 1)
         self.setMenuWidget(head)
         self.reviewing = Reviewing(self)
+        self.comparing: Comparing = Comparing(self)
         self._connect()
         self._refresh_all()
         self.stage.refresh()
@@ -284,6 +286,7 @@ class Window(QMainWindow):
         self.shell.keep_shape()
         self.session.changed.disconnect(self._changed)
         self.reviewing.stop()
+        self.comparing.stop()
         self.keyboard.stop()
         self.stage.close()
         self._later.forget()
@@ -356,6 +359,8 @@ class Window(QMainWindow):
         self.stage.changed.connect(self.line.update)
         self.stage.changed.connect(self._refresh_readout)
         self.stage.changed.connect(self.starting.lesson.refresh)
+        self.stage.changed.connect(self.comparing.soon)
+        self.history.asked_compare.connect(self.comparing.with_version)
         self.review.chosen.connect(lambda *_: self.starting.lesson.refresh())
         self.stage.told.connect(self.tell)
         self.stage.busy.connect(lambda _: self.strip.refresh())

@@ -20,7 +20,9 @@ from levelloop.document.reviewing import reviewed_alone
 from levelloop.document.session import Session
 
 MOST = 3  # remedies for one finding
-SEEN_AT = 1  # the level at which surfaces before and after are held against each other
+# The level at which surfaces before and after are held against each other, and one for cages of many faces.
+SEEN_AT, MANY_SEEN_AT = 2, 1
+MANY = 2_000
 # What can help against what, beside the remedy that a finding names itself; the likeliest first.
 ALSO: dict[str, tuple[Remedy, ...]] = {
     "triangles": (Remedy("to_quads", "Join to quads"), Remedy("collapse", "Collapse")),
@@ -92,7 +94,7 @@ def tried(
 ) -> Effect:
     """What a remedy does to a part and its review, on a copy of the document.
 
-    The surfaces before and after are held against each other at level 1, on the limit where the part is smoothed.
+    The surfaces before and after are held against each other on the limit where the part is smoothed.
     """
     session = Session(document)
     try:
@@ -124,8 +126,10 @@ def deviation(before: Part, after: Part) -> float:
 
 
 def _seen(part: Part) -> Mesh:
-    level = SEEN_AT if part.level > 0 or part.limit else 0
-    return part.output(level, level > 0, normals=False)
+    if part.level == 0 and not part.limit:
+        return part.output(0, False, normals=False)
+    level = SEEN_AT if part.stepped.n_faces <= MANY else MANY_SEEN_AT
+    return part.output(level, True, normals=False)
 
 
 def _farthest(one: Mesh, other: Mesh) -> float:

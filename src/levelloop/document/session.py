@@ -120,6 +120,11 @@ class Session(TypedDo):
         return self._here
 
     @property
+    def saved(self) -> Document | None:
+        """The document as it was last opened or saved; None where it never was."""
+        return self._saved
+
+    @property
     def is_saved(self) -> bool:
         """Whether the document is as it was last saved or opened."""
         return self.document is self._saved

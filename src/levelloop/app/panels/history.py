@@ -6,7 +6,7 @@ import html
 
 from PySide6.QtCore import QPoint, Qt, Signal
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
 from levelloop.app.theme import Theme, plain_label, text_font
 from levelloop.document.replay import briefly
@@ -16,10 +16,11 @@ from levelloop.document.session import Session
 class HistoryPopover(QWidget):
     """Every entry of the history; what was undone is faint.
 
-    asked_change: the numbers of an entry are to be changed.
+    asked_change: the numbers of an entry are to be changed; asked_compare: it is to be held against what is now.
     """
 
     asked_change = Signal(int)
+    asked_compare = Signal(int)
 
     def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
@@ -43,7 +44,13 @@ class HistoryPopover(QWidget):
         self.change = QPushButton("Change its numbers", self)
         self.change.setToolTip("What follows runs again; what no longer fits is said and left out")
         self.change.clicked.connect(self._ask_change)
-        column.addWidget(self.change)
+        self.compare = QPushButton("Compare with now", self)
+        self.compare.setToolTip("As it was then left of a line across the view, as it is now right of it")
+        self.compare.clicked.connect(self._ask_compare)
+        line = QHBoxLayout()
+        line.addWidget(self.change, 1)
+        line.addWidget(self.compare, 1)
+        column.addLayout(line)
         self.list.currentRowChanged.connect(lambda _: self._follow_row())
         self.resize(440, 360)
 
@@ -92,7 +99,13 @@ class HistoryPopover(QWidget):
     def _follow_row(self) -> None:
         row = self.list.currentRow()
         history = self.session.history
+        self.compare.setEnabled(0 <= row < len(history) and row != self.session.here)
         self.change.setEnabled(0 < row < len(history) and bool(history[row].key) and bool(history[row].parameters))
+
+    def _ask_compare(self) -> None:
+        row = self.list.currentRow()
+        self.hide()
+        self.asked_compare.emit(row)
 
     def _ask_change(self) -> None:
         row = self.list.currentRow()

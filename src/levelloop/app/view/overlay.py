@@ -42,6 +42,7 @@ class Overlay(QWidget):
         self._draw_markers(painter)
         self._draw_handle(painter)
         self._draw_section(painter)
+        self._draw_wipe(painter)
         self._draw_value(painter)
         self._draw_box(painter)
         self._draw_measure(painter)
@@ -92,6 +93,28 @@ class Overlay(QWidget):
         painter.setFont(text_font(8.5))
         words = f"{'xyz'[axis]} {format_length(section[1], self.view.session.document.unit)}"
         _label(painter, QPointF(x + 14, y - 26), words, theme)
+
+    def _draw_wipe(self, painter: QPainter) -> None:
+        """The line of the wipe with its handle, and what stands on either side of it."""
+        wipe, theme = self.view.wipe, self.view.theme
+        if wipe is None:
+            return
+        x = wipe.share * self.width()
+        painter.setPen(QPen(colour(theme.ink), 1.6))
+        painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
+        painter.setBrush(colour(theme.panel))
+        painter.setPen(QPen(colour(theme.ink), 2.0))
+        middle = self.height() / 2
+        painter.drawEllipse(QPointF(x, middle), 9.0, 9.0)
+        for side in (-1, 1):
+            tip = QPointF(x + 6 * side, middle)
+            painter.drawLine(tip, tip - QPointF(3 * side, 3))
+            painter.drawLine(tip, tip - QPointF(3 * side, -3))
+        painter.setFont(text_font(9))
+        high = self.height() - 34
+        width = painter.fontMetrics().horizontalAdvance(wipe.left) + 16
+        _label(painter, QPointF(x - width - 12, high), wipe.left, theme)
+        _label(painter, QPointF(x + 12, high), wipe.right, theme)
 
     def _draw_value(self, painter: QPainter) -> None:
         """What a drag has come to, beside the pointer."""

@@ -59,28 +59,39 @@ class Scenery:
         """Forgets the lines of all parts but some."""
         self._lines = {key: value for key, value in self._lines.items() if key in here}
 
+    def left_scene(self) -> Scene | None:
+        """What stands left of the wipe: plain parts, nothing selected; None where the view compares nothing."""
+        wipe = self.view.wipe
+        if wipe is None:
+            return None
+        look, ratio = self.view.look_of, self.view.devicePixelRatioF()
+        scene = self._empty_scene()
+        if scene.shading == "distance":
+            scene.shading = "clay"
+        for picture in wipe.pictures:
+            scene.solids.append(self._solid(picture))
+            if look.wire and scene.shading != "silhouette":
+                wire = picture.segments(np.flatnonzero(~picture.part.mesh.hidden_edges))
+                scene.lines.append(Lines(wire, picture.middle, _rgba(self.view.theme.wire, 0.3), 1.25 * ratio))
+        return scene
+
     def scene(self) -> Scene:
         """What the view shows just now."""
         theme = self.view.theme
         look = self.view.look_of
         flat = look.shading == "silhouette"
-        sky = (_rgba(theme.panel), _rgba(theme.panel)) if flat else (_rgba(theme.sky), _rgba(theme.ground))
-        scene = Scene(sky=sky, shading=look.shading, hide_inside=look.inside == "hidden", section=look.section)
-        scene.seeing = self._seeing()
+        scene = self._empty_scene()
         # Where the surface is judged the wires only say where on it one is.
         wires = 1.0 if look.shading in ("clay", "valleys") else 0.45
         active = self.view.session.document.active
         chosen = {part.id for part in self.view.session.state.parts_chosen}
         through = 0.28 if self.view.look_of.x_ray else 0.0
         ratio = self.view.devicePixelRatioF()
-        if look.ground and not flat:
-            self._add_ground(scene, ratio)
-        for picture in self.view.stage.shown():
+        wipe = self.view.wipe
+        shown = self.view.stage.shown()
+        for picture in shown if wipe is None else wipe.right_pictures(shown):
             part = picture.part
-            alpha = (0.55 if look.x_ray else 1.0) * part.opacity
-            front = _rgba(theme.ink if flat else part.colour, alpha)
-            inside = front if flat or look.inside == "plain" else _rgba(theme.inside, alpha)
-            scene.solids.append(Solid(picture, front, inside, None if flat else self._projected(part)))
+            scene.solids.append(self._solid(picture))
             if flat:
                 continue
             is_active, middle = part.id == active, picture.middle
@@ -140,11 +151,38 @@ class Scenery:
         look = self.view.look_of
         axis = look.stripe_axis(self.view.camera.axes)
         seeing = Seeing(look.stripes, (float(axis[0]), float(axis[1]), float(axis[2])), look.light, look.bend)
-        if look.shading == "curvature":
+        wipe = self.view.wipe
+        if wipe is not None and wipe.maps and wipe.apart is not None:
+            seeing.gain = 1.0 / max(wipe.apart.largest, 1e-300)
+            seeing.ramp = _ramp("batlow")
+        elif look.shading == "curvature":
             scale = self.bend_scale()
             seeing.gain = 1.0 / (scale**2 if look.bend == "Gaussian" else scale)
             seeing.ramp = _ramp("vik")
         return seeing
+
+    def _empty_scene(self) -> Scene:
+        """The view's sky, ground and look, with nothing in it."""
+        look, theme = self.view.look_of, self.view.theme
+        flat = look.shading == "silhouette"
+        sky = (_rgba(theme.panel), _rgba(theme.panel)) if flat else (_rgba(theme.sky), _rgba(theme.ground))
+        wipe = self.view.wipe
+        maps = wipe is not None and wipe.maps and wipe.apart is not None
+        shading = "distance" if maps else look.shading
+        scene = Scene(sky=sky, shading=shading, hide_inside=look.inside == "hidden", section=look.section)
+        scene.seeing = self._seeing()
+        if look.ground and not flat:
+            self._add_ground(scene, self.view.devicePixelRatioF())
+        return scene
+
+    def _solid(self, picture: Picture) -> Solid:
+        """A picture as it is drawn in this view."""
+        look, theme, part = self.view.look_of, self.view.theme, picture.part
+        flat = look.shading == "silhouette"
+        alpha = (0.55 if look.x_ray else 1.0) * part.opacity
+        front = _rgba(theme.ink if flat else part.colour, alpha)
+        inside = front if flat or look.inside == "plain" else _rgba(theme.inside, alpha)
+        return Solid(picture, front, inside, None if flat else self._projected(part))
 
     def _add_ground(self, scene: Scene, ratio: float) -> None:
         """The ground: lines a step apart around what is looked at, fainter the farther they are."""

@@ -18,6 +18,7 @@ from levelloop.app.tools.dragging import Dragging
 from levelloop.app.tools.handle import Handle, Mode
 from levelloop.app.tools.tools import Tool
 from levelloop.app.view.camera import Camera
+from levelloop.app.view.compare_card import CompareCard
 from levelloop.app.view.gauge_card import GaugeCard
 from levelloop.app.view.look import Look
 from levelloop.app.view.look_card import LookCard
@@ -28,6 +29,7 @@ from levelloop.app.view.render.renderer import Renderer, Scene
 from levelloop.app.view.scene_builder import Scenery
 from levelloop.app.view.snapping import Catch, Snap
 from levelloop.app.view.stage import Stage
+from levelloop.app.view.wipe import LEAST, MOST, REACH, Wipe
 from levelloop.core.edit.move.transform import middle_of_box, selection_frame
 from levelloop.core.measure.gauge import LoopGauge, loop_gauge
 from levelloop.core.mesh.selection import Kind, Selection, points_of
@@ -49,6 +51,7 @@ Drag = Literal[
     "menu_or_orbit",
     "menu_or_pan",
     "section",
+    "wipe",
 ]
 HandleAxes = Literal["world", "part", "normal", "view"]
 HandlePivot = Literal["middle", "each", "origin", "anchor", "last"]
@@ -158,6 +161,8 @@ class Viewport(QOpenGLWidget):
         self.overlay = Overlay(self)
         self.look_card = LookCard(self)
         self.gauge_card = GaugeCard(self)
+        self.wipe: Wipe | None = None
+        self.compare_card = CompareCard(self)
         self._hover_timer = QTimer(self)
         self._hover_timer.setSingleShot(True)
         self._hover_timer.setInterval(12)
@@ -289,6 +294,18 @@ class Viewport(QOpenGLWidget):
         self.look_card.refresh()
         self.refresh()
 
+    def compare(self, wipe: Wipe | None) -> None:
+        """Compares something either side of a line, or nothing any more."""
+        self.wipe = wipe
+        self.compare_card.refresh()
+        self.refresh()
+
+    def move_wipe(self, share: float) -> None:
+        """Moves the line to a share of the view's width."""
+        if self.wipe is not None:
+            self.wipe.share = float(np.clip(share, LEAST, MOST))
+            self.refresh()
+
     def refresh(self) -> None:
         """Draws again with what is selected, shown and hovered now."""
         self.update()
@@ -396,12 +413,15 @@ class Viewport(QOpenGLWidget):
         self._sight = None
         self.overlay.setGeometry(self.rect())
         self.look_card.place()
+        self.compare_card.place()
 
     def paintGL(self) -> None:
         if self._renderer is None:
             return
         fine = not self.stage.is_hurried and self.drag in ("none", "maybe_box", "box", "lasso", "menu_or_orbit")
-        self._renderer.draw(self.defaultFramebufferObject(), self.scene(), self.camera, *self.pixels, fine)
+        other = self.scenery.left_scene()
+        left = (other, self.wipe.share) if other is not None and self.wipe is not None else None
+        self._renderer.draw(self.defaultFramebufferObject(), self.scene(), self.camera, *self.pixels, fine, left)
 
     def scene(self) -> Scene:
         """What the view shows just now."""
@@ -420,6 +440,8 @@ class Viewport(QOpenGLWidget):
             self.drag = "menu_or_pan" if self.hands.orbits_with_middle else "menu_or_orbit"
         elif button == Qt.MouseButton.MiddleButton:
             self.drag = "orbit" if self.hands.orbits_with_middle else "pan"
+        elif button == Qt.MouseButton.LeftButton and self._is_at_wipe(self.pressed):
+            self.drag = "wipe"
         elif button == Qt.MouseButton.LeftButton and self.hands.tool is not None:
             self.drag = "tool"
             self.hands.tool.press(self, self.pressed)
@@ -464,6 +486,8 @@ class Viewport(QOpenGLWidget):
             self._moved()
         elif self.drag == "section":
             self._drag_section(delta)
+        elif self.drag == "wipe":
+            self.move_wipe(place.x() / max(self.width(), 1))
         elif self.drag == "box":
             self._box = QRectF(self.pressed, place).normalized()
             self.overlay.update()
@@ -566,6 +590,9 @@ class Viewport(QOpenGLWidget):
             self.refresh()
 
     # Helpers
+
+    def _is_at_wipe(self, place: QPoint) -> bool:
+        return self.wipe is not None and abs(place.x() - self.wipe.share * self.width()) <= REACH
 
     def _drag_section(self, delta: QPoint) -> None:
         """Moves what the view is cut open at, along its axis."""

@@ -158,10 +158,20 @@ class Renderer:
         self._fine: tuple[tuple[int, int], Any, Any, Any] | None = None
         self._pick_target: tuple[tuple[int, int], Any, Any, Any] | None = None
 
-    def draw(self, target: int, scene: Scene, camera: Camera, width: int, height: int, fine: bool = True) -> None:
+    def draw(
+        self,
+        target: int,
+        scene: Scene,
+        camera: Camera,
+        width: int,
+        height: int,
+        fine: bool = True,
+        left: tuple[Scene, float] | None = None,
+    ) -> None:
         """Draws a scene into a framebuffer by its OpenGL number.
 
-        fine: with smooth outlines; without them it takes half the time where a processor does the drawing.
+        fine: with smooth outlines; without them it takes half the time where a processor does the drawing. left:
+        another scene, and the share of the width that it has on the left.
         """
         context = self._context
         window = context.detect_framebuffer(target)
@@ -175,11 +185,31 @@ class Renderer:
         self._set("sky", top=scene.sky[0], bottom=scene.sky[1])
         screen.depth_mask = False
         self._sky.render(moderngl.TRIANGLE_STRIP)
+        used: set[int] = set()
+        if left is None:
+            self._draw_scene(screen, scene, camera, width, height, used)
+        else:
+            cut = round(left[1] * width)
+            screen.scissor = (0, 0, cut, height)
+            self._draw_scene(screen, left[0], camera, width, height, used)
+            screen.scissor = (cut, 0, width - cut, height)
+            self._draw_scene(screen, scene, camera, width, height, used)
+            screen.scissor = None
+        if fine:
+            context.copy_framebuffer(window, screen)
+            window.use()
+        self._forget_unused(used)
+
+    def _draw_scene(
+        self, screen: Any, scene: Scene, camera: Camera, width: int, height: int, used: set[int]
+    ) -> None:
+        """Draws what stands in a scene into a framebuffer that is in use; used: takes up what was uploaded for it."""
+        context = self._context
         screen.depth_mask = True
         context.enable(moderngl.DEPTH_TEST)
+        context.depth_func = "<="
         to_clip, to_view = camera.projection(width, height) @ camera.view(), camera.view()
         matrix = {"world_to_clip": to_clip}
-        used: set[int] = set()
         # Behind everything, unless they stand among the parts or are drawn over them.
         self._images(scene, matrix, used, lambda image: not image.through and not image.standing, False)
         self._images(scene, matrix, used, lambda image: not image.through and image.standing, True)
@@ -224,10 +254,6 @@ class Renderer:
         screen.depth_mask = True
         context.depth_func = "<="
         self._images(scene, matrix, used, lambda image: image.through, False)
-        if fine:
-            context.copy_framebuffer(window, screen)
-            window.use()
-        self._forget_unused(used)
 
     def read(
         self,

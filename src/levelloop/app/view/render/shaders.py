@@ -72,7 +72,10 @@ SURFACE = (
                 value = which_bend == 0 ? 0.5 * (bends.x + bends.y) : which_bend == 1 ? bends.x
                       : which_bend == 2 ? bends.y : bends.x * bends.y;
             float at = shading == 4 ? 0.5 + 0.5 * clamp(value * gain, -1.0, 1.0) : clamp(value * gain, 0.0, 1.0);
-            vec3 seen = has_bends ? texture(ramp, vec2(at, 0.5)).rgb : vec3(0.80, 0.79, 0.77);
+            // From the middle of the first colour to that of the last: beyond it they would run into each other.
+            float steps = float(textureSize(ramp, 0).x);
+            vec3 shown = textureLod(ramp, vec2((at * (steps - 1.0) + 0.5) / steps, 0.5), 0.0).rgb;
+            vec3 seen = has_bends ? shown : vec3(0.80, 0.79, 0.77);
             colour = vec4(seen * (0.72 + 0.28 * wrap) + vec3(0.6 * gloss), front.a);
             return;
         }

@@ -1,0 +1,135 @@
+"""The card of a comparison: what stands on either side, how far they are apart, and what their reviews find."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QRect
+from PySide6.QtGui import QImage, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from levelloop.app.theme import MARKS, colour, plain_label, scaled, text_font
+from levelloop.app.view.colour_maps import BATLOW, ramp
+from levelloop.document.scripting.units import format_length
+
+if TYPE_CHECKING:
+    from levelloop.app.view.viewport import Viewport
+
+EDGE = 10
+MOST_CHANGES = 7
+
+
+class CompareCard(QFrame):
+    """Shown at the lower right of a view while it compares."""
+
+    def __init__(self, view: Viewport) -> None:
+        super().__init__(view)
+        self.view = view
+        self.setObjectName("card")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(11, 7, 11, 8)
+        column.setSpacing(3)
+        self.sides = plain_label("", self)
+        self.sides.setFont(text_font(9, text_font().Weight.DemiBold))
+        self.told = plain_label("", self)
+        self.told.setFont(text_font(9))
+        self.scale = DistanceScale(self)
+        self.changes = plain_label("", self)
+        self.changes.setFont(text_font(8.5))
+        self.changes.setObjectName("quiet")
+        for widget in (self.sides, self.told, self.scale, self.changes):
+            column.addWidget(widget)
+        line = QHBoxLayout()
+        line.setSpacing(2)
+        self.map = self._button("Distances", "Colours each place by how far it is from the other side")
+        self.go = self._button("Largest", "Turns to the place where they are farthest apart")
+        self.end = self._button("End", "Ends the comparison")
+        self.map.clicked.connect(self.toggle_map)
+        self.go.clicked.connect(self.go_to_largest)
+        self.end.clicked.connect(lambda: self.view.compare(None))
+        for button in (self.map, self.go):
+            line.addWidget(button)
+        line.addStretch(1)
+        line.addWidget(self.end)
+        column.addLayout(line)
+        self.hide()
+
+    def toggle_map(self) -> None:
+        """Shows distances as colours, or no longer."""
+        if self.view.wipe is not None:
+            self.view.wipe.maps = not self.view.wipe.maps
+            self.refresh()
+            self.view.refresh()
+
+    def go_to_largest(self) -> None:
+        """Frames the place where the two are farthest apart."""
+        wipe = self.view.wipe
+        if wipe is not None and wipe.apart is not None:
+            where = wipe.apart.where
+            self.view.fly(lambda: self.view.frame_points(where[None]))
+
+    def refresh(self) -> None:
+        """Brings the card up to date with what the view compares."""
+        wipe = self.view.wipe
+        self.setVisible(wipe is not None)
+        if wipe is None:
+            return
+        unit = self.view.session.document.unit
+        self.sides.setText(f"{wipe.left}  |  {wipe.right}")
+        if wipe.apart is None:
+            self.told.setText("…")
+        elif wipe.apart.largest == 0:
+            self.told.setText("Nowhere apart.")
+        else:
+            largest, mean = (format_length(float(f"{one:.3g}"), unit) for one in (wipe.apart.largest, wipe.apart.mean))
+            self.told.setText(f"At most {largest} apart, {mean} on average")
+        self.scale.setVisible(wipe.maps and wipe.apart is not None)
+        self.go.setEnabled(wipe.apart is not None and wipe.apart.largest > 0)
+        self.map.setText("Plain" if wipe.maps else "Distances")
+        lines = [f"{MARKS[one.severity]} {one.part}: {one.words}" for one in wipe.changes or ()]
+        more = len(lines) - MOST_CHANGES
+        self.changes.setText("\n".join(lines[:MOST_CHANGES] + ([f"and {more} more"] if more > 0 else [])))
+        self.changes.setVisible(bool(lines))
+        self.layout().activate()  # type: ignore[union-attr]
+        self.adjustSize()
+        self.place()
+
+    def place(self) -> None:
+        """Stands in the view's lower right corner."""
+        self.move(self.view.width() - self.width() - EDGE, self.view.height() - self.height() - EDGE)
+
+    def _button(self, words: str, hint: str) -> QPushButton:
+        button = QPushButton(words, self)
+        button.setProperty("quiet", True)
+        button.setFont(text_font(9))
+        button.setToolTip(hint)
+        button.setAccessibleName(hint)
+        return button
+
+
+class DistanceScale(QWidget):
+    """The colours of distances, from nought to the largest."""
+
+    def __init__(self, card: CompareCard) -> None:
+        super().__init__(card)
+        self._card = card
+        self._colours = ramp(BATLOW)
+        self.setFixedSize(scaled(240), scaled(30))
+        self.setAccessibleName("What the colours of distances mean")
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        wipe = self._card.view.wipe
+        if wipe is None or wipe.apart is None:
+            return
+        theme, unit = self._card.view.theme, self._card.view.session.document.unit
+        painter = QPainter(self)
+        bar = QImage(self._colours.tobytes(), self._colours.shape[1], 1, QImage.Format.Format_RGBA8888)
+        painter.drawImage(QRect(0, 2, self.width(), scaled(11)), bar)
+        painter.setPen(QPen(colour(theme.line), 1.0))
+        painter.drawRect(0, 2, self.width() - 1, scaled(11))
+        painter.setFont(text_font(8.5))
+        painter.setPen(colour(theme.ink))
+        painter.drawText(0, self.height() - 3, "0")
+        words = format_length(float(f"{wipe.apart.largest:.3g}"), unit)
+        painter.drawText(self.width() - painter.fontMetrics().horizontalAdvance(words), self.height() - 3, words)
+        painter.end()
