@@ -117,6 +117,10 @@ def own_settings(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[No
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "settings"))
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    from PySide6.QtCore import QSettings
+
+    # Qt looks at the environment once only.
+    QSettings.setPath(QSettings.Format.NativeFormat, QSettings.Scope.UserScope, str(tmp_path / "settings"))
     yield
 
 

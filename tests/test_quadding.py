@@ -80,8 +80,10 @@ def is_cut_alike(places: Floats) -> bool:
 
 
 def is_convex(places: Floats) -> bool:
+    """Whether it turns the same way at each corner, and clearly: what is nearly straight makes no corner of a quad."""
     ahead, behind = np.roll(places, -1, axis=0) - places, places - np.roll(places, 1, axis=0)
-    return bool((behind[:, 0] * ahead[:, 1] - behind[:, 1] * ahead[:, 0] > 1e-6).all())
+    turn = behind[:, 0] * ahead[:, 1] - behind[:, 1] * ahead[:, 0]
+    return bool((np.arctan2(turn, (ahead * behind).sum(axis=1)) > 2 * CLEAR * np.pi / 2).all())
 
 
 @pytest.mark.parametrize("through_corner", [True, False])

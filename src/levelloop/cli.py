@@ -180,6 +180,18 @@ def run(script: Path, file: Path | None, output: Path) -> None:
         _write(outputs_for(_chosen(session.document, None), output), output)
 
 
+@cli.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("-o", "--output", required=True, type=click.Path(path_type=Path), help="A .png or .svg.")
+@click.option("--size", type=click.IntRange(16, 16_384), default=2048, show_default=True, help="Pixels to a side.")
+@click.option("--part", "part_name", help="One part only.")
+def uv(file: Path, output: Path, size: int, part_name: str | None) -> None:
+    """Draw the UV layout of FILE."""
+    from levelloop.files.uv_layout import write_layout
+
+    write_layout(output, [part.mesh for part in _chosen(_document(file), part_name)], size)
+
+
 def _write(meshes: Sequence[tuple[str, Mesh]], output: Path) -> None:
     """Writes meshes, and says what the file says less exactly."""
     from levelloop.files import notes_on_meshes, write_meshes

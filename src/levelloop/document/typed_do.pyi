@@ -916,6 +916,58 @@ class TypedDo:
     @overload
     def do(
         self,
+        key: Literal["suggest_seams"],
+        *,
+        fold: float | str = ...,
+        hidden_first: bool | str = ...,
+    ) -> str:
+        """Sharp folds first, then the shortest cuts that let everything lie flat."""
+
+    @overload
+    def do(
+        self,
+        key: Literal["unwrap"],
+        *,
+        method: Literal["low stretch", "angles"] = ...,
+        pack: bool | str = ...,
+        margin: float | str = ...,
+        size: float | str = ...,
+    ) -> str:
+        """Lays islands flat between their seams; points of the set “pinned” keep their UV."""
+
+    @overload
+    def do(
+        self,
+        key: Literal["project_uv"],
+        *,
+        by: Literal["plane", "box", "cylinder", "sphere", "view"] = ...,
+        axis: str | Sequence[float | str] = ...,
+        size: float | str | None = ...,
+    ) -> str:
+        """From a plane, the six sides of a box, around a cylinder or a sphere, or along the view."""
+
+    @overload
+    def do(
+        self,
+        key: Literal["straighten_uv"],
+    ) -> str:
+        """Islands that are grids of quads become rectangles."""
+
+    @overload
+    def do(
+        self,
+        key: Literal["pack"],
+        *,
+        margin: float | str = ...,
+        size: float | str = ...,
+        turn: bool | str = ...,
+        equal_density: bool | str = ...,
+    ) -> str:
+        """Puts islands beside each other into the unit square."""
+
+    @overload
+    def do(
+        self,
         key: Literal["step_mirror"],
         *,
         planes: Literal["x", "y", "z", "xy", "xz", "yz", "xyz"] = ...,

@@ -26,6 +26,7 @@ MENUS = (
     "&Divide",
     "&Mend",
     "Sm&ooth",
+    "S&kin",
     "&Recipe",
     "&Part",
     "&View",

@@ -13,6 +13,7 @@ from levelloop.document.operations.recipe import RECIPE
 from levelloop.document.operations.selecting import SELECTING
 from levelloop.document.operations.smoothing import SMOOTHING
 from levelloop.document.operations.sweeping import SWEEPING
+from levelloop.document.operations.uv import UV
 from levelloop.document.registry import Operation, Registry
 
 OPERATIONS: tuple[Operation, ...] = (
@@ -22,6 +23,7 @@ OPERATIONS: tuple[Operation, ...] = (
     *SWEEPING,
     *SMOOTHING,
     *HOLDING,
+    *UV,
     *RECIPE,
     *SELECTING,
     *PARTS,

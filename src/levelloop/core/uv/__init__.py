@@ -1,0 +1,1 @@
+"""UV: seams to islands, islands flattened, projected, straightened and packed."""
