@@ -22,6 +22,7 @@ from levelloop.core.tolerance import Automatic
 from levelloop.core.words import counted, shortened
 from levelloop.document.cameras import NamedCamera
 from levelloop.document.evaluation import bound
+from levelloop.document.materials import Material
 from levelloop.document.parameters import Reading
 from levelloop.document.recipe import STEPS, Step, Taken, leading, links_of, parts_named
 
@@ -310,6 +311,7 @@ class Document:
     symmetry: Symmetry | None = None
     guides: tuple[Guide, ...] = ()
     cameras: tuple[NamedCamera, ...] = ()
+    materials: tuple[Material, ...] = ()
     next_id: int = 1
 
     def __post_init__(self) -> None:

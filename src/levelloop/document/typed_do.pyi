@@ -852,15 +852,6 @@ class TypedDo:
     @overload
     def do(
         self,
-        key: Literal["set_material"],
-        *,
-        material: str = ...,
-    ) -> str:
-        """A material by its name."""
-
-    @overload
-    def do(
-        self,
         key: Literal["set_scheme"],
         *,
         boundary: Literal["edgeAndCorner", "edgeOnly", "none"] = ...,
@@ -912,6 +903,32 @@ class TypedDo:
         take_out_flats: bool | str = ...,
     ) -> str:
         """The part becomes what it is smoothed to; creases and recipe will no longer update it."""
+
+    @overload
+    def do(
+        self,
+        key: Literal["material"],
+        *,
+        name: str = ...,
+        colour: Any = ...,
+        roughness: float | str | None = ...,
+        metalness: float | str | None = ...,
+        opacity: float | str | None = ...,
+        refraction: float | str | None = ...,
+        glow: float | str | None = ...,
+        image: str | None = ...,
+        rename: str | None = ...,
+    ) -> str:
+        """Makes or changes a material of the document; it begins as the shipped one of its name."""
+
+    @overload
+    def do(
+        self,
+        key: Literal["set_material"],
+        *,
+        material: str = ...,
+    ) -> str:
+        """A material by its name; clay, brass, glass, wood and others are there."""
 
     @overload
     def do(

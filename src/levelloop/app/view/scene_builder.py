@@ -15,6 +15,7 @@ from levelloop.app.view.look import Bend, fitting_scale
 from levelloop.app.view.render.images import Images
 from levelloop.app.view.render.picture import Picture, dashed
 from levelloop.app.view.render.renderer import (
+    CLAY,
     Colour,
     Dots,
     Lines,
@@ -22,6 +23,7 @@ from levelloop.app.view.render.renderer import (
     Projected,
     Scene,
     Seeing,
+    Skin,
     Solid,
     Standing,
 )
@@ -33,6 +35,7 @@ from levelloop.core.select.soft_range import Soft, soft_weights
 from levelloop.document.document import Part, Symmetry
 from levelloop.document.editing import twins
 from levelloop.document.guides import guide_plane
+from levelloop.document.materials import material_named
 
 if TYPE_CHECKING:
     from levelloop.app.view.viewport import Viewport
@@ -182,7 +185,20 @@ class Scenery:
         alpha = (0.55 if look.x_ray else 1.0) * part.opacity
         front = _rgba(theme.ink if flat else part.colour, alpha)
         inside = front if flat or look.inside == "plain" else _rgba(theme.inside, alpha)
-        return Solid(picture, front, inside, None if flat else self._projected(part))
+        skins = [] if flat else [self._skin(picture, *group, front) for group in picture.groups]
+        return Solid(picture, front, inside, None if flat else self._projected(part), skins)
+
+    def _skin(self, picture: Picture, number: int, first: int, count: int, plain: Colour) -> Skin:
+        """What the triangles of one material are drawn with."""
+        if number < 0:
+            return Skin(first, count, plain, CLAY, 0.0)
+        document = self.view.session.document
+        made_of = material_named(document.materials, picture.part.mesh.materials[number])
+        tint = _rgba(made_of.colour, plain[3] * made_of.opacity)
+        if made_of.glow > 0:
+            bright = [min(1.0, channel * (1.0 + made_of.glow)) for channel in tint[:3]]
+            tint = (bright[0], bright[1], bright[2], tint[3])
+        return Skin(first, count, tint, made_of.roughness, made_of.metalness)
 
     def _add_ground(self, scene: Scene, ratio: float) -> None:
         """The ground: lines a step apart around what is looked at, fainter the farther they are."""

@@ -11,9 +11,9 @@ from levelloop.document.operations.moving import MOVING
 from levelloop.document.operations.parts import PARTS
 from levelloop.document.operations.recipe import RECIPE
 from levelloop.document.operations.selecting import SELECTING
+from levelloop.document.operations.skin import SKIN
 from levelloop.document.operations.smoothing import SMOOTHING
 from levelloop.document.operations.sweeping import SWEEPING
-from levelloop.document.operations.uv import UV
 from levelloop.document.registry import Operation, Registry
 
 OPERATIONS: tuple[Operation, ...] = (
@@ -23,7 +23,7 @@ OPERATIONS: tuple[Operation, ...] = (
     *SWEEPING,
     *SMOOTHING,
     *HOLDING,
-    *UV,
+    *SKIN,
     *RECIPE,
     *SELECTING,
     *PARTS,

@@ -8,7 +8,6 @@ from typing import Any
 from levelloop.core.edit.clean.simple import (
     crease,
     seam,
-    set_material,
     set_scheme,
     shade,
     sharpen_points,
@@ -20,7 +19,6 @@ from levelloop.document.parameters import (
     Choice,
     Count,
     Number,
-    Text,
     Toggle,
 )
 from levelloop.document.registry import Operation
@@ -101,19 +99,6 @@ SMOOTHING: tuple[Operation, ...] = (
         "One level for view and output",
         "part",
         (Count("level", 2, "0 to 6, or limit", low=0, high=6, words=("limit",)),),
-    ),
-    Operation(
-        "set_material",
-        "Material",
-        "Smooth",
-        set_material,
-        "Give {selection} the material {material}",
-        "A material by its name",
-        "cage",
-        (Text("material", "", "Its name; empty takes it away"),),
-        ("faces",),
-        or_all=True,
-        waits=True,
     ),
     Operation(
         "set_scheme",

@@ -29,10 +29,12 @@ from levelloop.core.mesh.topology import Topology
 from levelloop.core.progress import pieces
 from levelloop.core.words import shortened
 from levelloop.document.document import Document, Part, number_of_id, unique_names
+from levelloop.document.materials import Material
 from levelloop.files.errors import FileError
 from levelloop.files.reading import check_regular
 from levelloop.files.usd.cameras import read_cameras
 from levelloop.files.usd.composition import check_composition
+from levelloop.files.usd.materials import read_material
 from levelloop.files.usd.settings import (
     PartSettings,
     document_of,
@@ -79,6 +81,7 @@ def read_usd(path: Path) -> Document:
             except LevelLoopError as error:
                 raise FileError(f"{path.name}, “{shortened(name)}”: {error}") from error
             read.append((prim.GetName(), name, replace(part, transform=world)))
+    document = replace(document, materials=_materials(stage, materials))
     if settings is None or settings.cameras is None:
         document = replace(document, cameras=read_cameras(stage, to_ours))
     if not read and settings is None:
@@ -109,6 +112,18 @@ class _MaterialNames:
             numbered = (wanted if n == 1 else f"{wanted} {n}" for n in range(1, len(taken) + 2))
             self._of_path[path] = next(name for name in numbered if name not in taken)
         return self._of_path[path]
+
+
+def _materials(stage: Any, names: _MaterialNames) -> tuple[Material, ...]:
+    """The materials of a stage that say how they look."""
+    from pxr import Usd, UsdShade
+
+    found = []
+    for prim in Usd.PrimRange(stage.GetPseudoRoot(), Usd.TraverseInstanceProxies()):
+        if prim.IsA(UsdShade.Material):
+            material = read_material(prim, names.name(prim))
+            found += [material] if material is not None else []
+    return tuple(found)
 
 
 def _ids(prims: list[str], next_id: int) -> list[str]:

@@ -21,9 +21,11 @@ from levelloop.core.mesh.tags import TAGS
 from levelloop.core.recipe.chain import build
 from levelloop.core.surface.surface import without_holes
 from levelloop.document.document import Document, Part, new_part
+from levelloop.document.materials import SHIPPED
 from levelloop.files.errors import FileError
 from levelloop.files.shading import shown_normals
 from levelloop.files.usd.cameras import write_cameras
+from levelloop.files.usd.materials import write_material
 from levelloop.files.usd.settings import part_settings_of, settings_of
 
 METRES_PER_MILLIMETRE = 0.001
@@ -92,6 +94,14 @@ def _write_document(stage: Any, document: Document) -> None:
     materials = _Names("/Model/Materials")
     for part in document.parts:
         _write_part(stage, part, taken, materials)
+    for material in document.materials:
+        write_material(stage, materials.path(material.name), material)
+    known = {material.name for material in document.materials}
+    used = dict.fromkeys(name for part in document.parts for name in part.mesh.materials if name not in known)
+    for material in SHIPPED:
+        if material.name in used:
+            # Other readers see it; here it is what the program ships.
+            write_material(stage, materials.path(material.name), material, is_shipped=True)
     write_cameras(stage, document.cameras)
 
 

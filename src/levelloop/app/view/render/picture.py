@@ -46,7 +46,8 @@ class Picture:
     triangle, −1 for what only the recipe made. points: (n,) the shown point of each cage point; chains: (e, c) those
     along each cage edge. middle: (3,) the place that everything in single precision is relative to, so that parts far
     from the origin are as sharp. is_quick: made while something was dragged. bends: (v, 2) the largest and smallest
-    curvature of the limit surface at each vertex, 1/mm, where they were asked for and it is smooth.
+    curvature of the limit surface at each vertex, 1/mm, where they were asked for and it is smooth. groups: where faces
+    have materials: the material's number, −1 for none, its first triangle and how many it has, one after the other.
     """
 
     part: Part
@@ -63,6 +64,7 @@ class Picture:
     is_quick: bool = False
     on_limit: bool = False
     bends: Singles | None = None
+    groups: tuple[tuple[int, int, int], ...] = ()
 
     @property
     def n_shown_faces(self) -> int:
@@ -234,14 +236,30 @@ def make_picture(
         chains[gone, 0] = own[part.mesh.topology.edges[gone, 0]]
     owner = np.where(trace.own_faces, trace.source.faces, -1)[face]
     bent = _bends(built, part) if bends else None
+    if old is not None and indices is old.indices:
+        owner, groups = old.triangle_face, old.groups
+    else:
+        order, groups = _by_material(part.mesh, trace.source.faces[face])
+        if len(groups):
+            indices, owner = np.ascontiguousarray(indices[order]), owner[order]
     return Picture(
-        part, level, until, built, places, vertices, indices, owner, points, chains, middle, quick, limit, bent
+        part, level, until, built, places, vertices, indices, owner, points, chains, middle, quick, limit, bent, groups
     )
 
 
 # Helpers
 
 Triangles = tuple[Singles, NDArray[np.uint32], Integers]  # vertices (v, 6), indices (t, 3), the face of each (t,)
+
+
+def _by_material(mesh: Mesh, source: Integers) -> tuple[Integers, tuple[tuple[int, int, int], ...]]:
+    """Triangles in the order of their materials; source: (t,) the cage's face of each, −1 for none."""
+    if not (mesh.material >= 0).any():
+        return source[:0], ()
+    material = np.append(mesh.material, -1)[source]
+    order = np.argsort(material, kind="stable")
+    kinds, first, count = np.unique(material[order], return_index=True, return_counts=True)
+    return order, tuple(zip(kinds.tolist(), first.tolist(), count.tolist(), strict=True))
 
 
 def _middle(places: Floats, old: Picture | None) -> Floats:

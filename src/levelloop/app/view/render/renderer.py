@@ -19,6 +19,7 @@ from levelloop.app.view.render.picture import Picture, Singles
 from levelloop.app.view.render.shaders import FLAT, IMAGE, LINE, PICK, POINT, SKY, SURFACE
 from levelloop.core.arrays import Floats
 
+CLAY = 0.8  # how rough what has no material is
 SAMPLES = 4  # in each pixel, for smooth outlines
 Colour = tuple[float, float, float, float]
 
@@ -71,13 +72,30 @@ class Projected:
 
 
 @dataclass
+class Skin:
+    """What some triangles of a picture are made of: the first of them and their count; roughness, metalness: 0…1."""
+
+    first: int
+    count: int
+    colour: Colour
+    roughness: float
+    metalness: float
+
+
+@dataclass
 class Solid:
-    """A picture to draw as a solid."""
+    """A picture to draw as a solid; skins: of its triangles where they have materials, else all are of the colour."""
 
     picture: Picture
     colour: Colour
     inside: Colour
     projected: Projected | None = None
+    skins: list[Skin] = field(default_factory=list)
+
+    @property
+    def is_clear(self) -> bool:
+        """Whether one looks through some of it."""
+        return self.colour[3] < 1.0 or any(skin.colour[3] < 1.0 for skin in self.skins)
 
 
 @dataclass
@@ -200,9 +218,7 @@ class Renderer:
             window.use()
         self._forget_unused(used)
 
-    def _draw_scene(
-        self, screen: Any, scene: Scene, camera: Camera, width: int, height: int, used: set[int]
-    ) -> None:
+    def _draw_scene(self, screen: Any, scene: Scene, camera: Camera, width: int, height: int, used: set[int]) -> None:
         """Draws what stands in a scene into a framebuffer that is in use; used: takes up what was uploaded for it."""
         context = self._context
         screen.depth_mask = True
@@ -214,7 +230,8 @@ class Renderer:
         self._images(scene, matrix, used, lambda image: not image.through and not image.standing, False)
         self._images(scene, matrix, used, lambda image: not image.through and image.standing, True)
         self._see(scene.seeing, used)
-        for solid in scene.solids:
+        # What one looks through comes after what stands behind it.
+        for solid in sorted(scene.solids, key=lambda one: one.is_clear):
             arrays = self._uploaded(solid.picture.vertices, solid.picture, used)
             middle = solid.picture.middle
             self._set(
@@ -232,7 +249,12 @@ class Renderer:
                 has_bends=solid.picture.bends is not None,
             )
             self._project(solid.projected, middle, used)
-            arrays[0].render()
+            self._set("surface", roughness=CLAY, metalness=0.0)
+            for skin in solid.skins:
+                self._set("surface", front=skin.colour, roughness=skin.roughness, metalness=skin.metalness)
+                arrays[0].render(vertices=3 * skin.count, first=3 * skin.first)
+            if not solid.skins:
+                arrays[0].render()
         size = (float(width), float(height))
         slack = 1e-4 * camera.distance
         screen.depth_mask = False

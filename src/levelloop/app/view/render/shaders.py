@@ -19,6 +19,7 @@ SURFACE = (
     uniform int shading; uniform bool hide_inside; uniform float hollow;
     uniform bool projects; uniform sampler2D image; uniform vec4 to_image_u; uniform vec4 to_image_v;
     uniform vec4 to_image_w; uniform vec3 shines; uniform vec2 part; uniform float opacity; uniform bool flip;
+    uniform float roughness; uniform float metalness;
     uniform float stripes; uniform vec3 stripe_axis; uniform vec3 rake;
     uniform bool has_bends; uniform int which_bend; uniform float gain; uniform sampler2D ramp;
     in vec2 bends; in vec3 view_normal; in vec3 view_place; in vec3 world_place;
@@ -52,7 +53,10 @@ SURFACE = (
         float lit = 0.46 + 0.54 * wrap * wrap + 0.16 * max(dot(n, fill), 0.0);
         float rim = pow(1.0 - max(dot(n, eye), 0.0), 3.0) * max(n.y * 0.5 + 0.5, 0.0);
         vec3 half_way = normalize(key + eye);
-        float gloss = 0.10 * pow(max(dot(n, half_way), 0.0), 28.0);
+        // Clay shines as it always did; what is smoother has a smaller, brighter light in it.
+        float polish = clamp((0.8 - roughness) / 0.8, -0.25, 1.0);
+        float gloss = mix(0.10, 0.75, max(polish, 0.0)) * (1.0 + 3.0 * min(polish, 0.0))
+                    * pow(max(dot(n, half_way), 0.0), mix(28.0, 220.0, max(polish, 0.0)));
         if (shading == 3) {
             // What a room of lit strips around an axis looks like in the surface: strips of even angle.
             vec3 mirrored = reflect(-eye, n);
@@ -94,7 +98,12 @@ SURFACE = (
             colour = vec4(mix(vec3(0.84, 0.82, 0.78), vec3(0.16, 0.20, 0.30), deep) + 0.14 * high, front.a);
             return;
         }
-        colour = vec4(base * lit + vec3(0.16, 0.165, 0.175) * rim + vec3(gloss), front.a);
+        // A metal has no colour of its own but in what it mirrors: a bright room above, a dark one below.
+        vec3 mirrored = reflect(-eye, n);
+        float room = mix(0.30, 1.15, smoothstep(-0.55, 0.75, mirrored.y)) + 0.25 * smoothstep(0.80, 0.97, mirrored.y);
+        vec3 plain = base * lit + vec3(gloss);
+        vec3 metal = base * mix(mix(room, lit, roughness), 1.6, min(gloss, 1.0));
+        colour = vec4(mix(plain, metal, metalness) + vec3(0.16, 0.165, 0.175) * rim, front.a);
     }""",
 )
 LINE = (

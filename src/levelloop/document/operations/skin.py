@@ -1,7 +1,8 @@
-"""UV: seams suggested, islands laid flat, projected, straightened and packed."""
+"""The skin: materials; seams suggested, islands laid flat, projected, straightened and packed."""
 
 from __future__ import annotations
 
+from levelloop.core.edit.clean.simple import set_material
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit
 from levelloop.core.mesh.selection import Selection
@@ -11,7 +12,20 @@ from levelloop.core.uv.packing import pack
 from levelloop.core.uv.project import project_uv
 from levelloop.core.uv.seams import suggest_seams
 from levelloop.core.uv.straighten import straighten_uv
-from levelloop.document.parameters import Angle, Choice, Count, Length, Parameter, Toggle, Vector
+from levelloop.document.materials import with_material
+from levelloop.document.parameters import (
+    Angle,
+    Choice,
+    Colour,
+    Count,
+    Length,
+    Number,
+    Parameter,
+    Ratio,
+    Text,
+    Toggle,
+    Vector,
+)
 from levelloop.document.registry import Operation
 from levelloop.document.shared_parameters import AXES
 
@@ -33,7 +47,44 @@ def _unwrap(
     return laid_flat(mesh, selection, method, pack, margin, size, limit_of(mesh) if mesh.n_faces else None)
 
 
-UV: tuple[Operation, ...] = (
+SKIN: tuple[Operation, ...] = (
+    Operation(
+        "material",
+        "Make a material",
+        "Skin",
+        with_material,
+        "Make the material {name}[, {colour}][, rough {roughness}][, metal {metalness}][, opaque {opacity}]"
+        "[, refracting {refraction}][, glowing {glow}][, with the image {image}][, called {rename}]",
+        "Makes or changes a material of the document; it begins as the shipped one of its name",
+        "document",
+        (
+            Text("name", "", "Its name: clay, brass, glass, wood … or one of your own"),
+            Colour("colour", None, "Its colour", optional=True),
+            Ratio("roughness", None, "0 mirrors, 1 is matt", optional=True, low=0, high=1),
+            Ratio("metalness", None, "0 is no metal, 1 is one", optional=True, low=0, high=1),
+            Ratio("opacity", None, "0 is clear, 1 is solid", optional=True, low=0, high=1),
+            Number("refraction", None, "The index of refraction", optional=True, low=1, high=10, step=0.01),
+            Number("glow", None, "How many times its colour it sends out", optional=True, low=0, high=1000),
+            Text("image", None, "The path of a picture of its colour", optional=True, longest=4096),
+            Text("rename", None, "Its new name", optional=True),
+        ),
+        waits=True,
+        also="shader colour texture paint",
+    ),
+    Operation(
+        "set_material",
+        "Material",
+        "Skin",
+        set_material,
+        "Give {selection} the material {material}",
+        "A material by its name; clay, brass, glass, wood and others are there",
+        "cage",
+        (Text("material", "", "Its name; empty takes it away"),),
+        ("faces",),
+        or_all=True,
+        waits=True,
+        also="paint assign",
+    ),
     Operation(
         "suggest_seams",
         "Suggest seams",
