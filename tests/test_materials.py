@@ -10,7 +10,7 @@ from driving import Hands
 from hypothesis import given
 from hypothesis import strategies as st
 from pxr import Usd, UsdShade
-from PySide6.QtCore import QPoint
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QColor
 
 from levelloop.app.main import application
@@ -158,6 +158,12 @@ def test_the_view_shows_materials_and_a_changed_one_at_once(empty: Hands) -> Non
     empty.session.do("set_material", material="paint")
     empty.session.do("material", name="paint", colour="#CC2222", roughness=1.0)
     empty.view.look("front")
+    # Clay stays what forms are judged by, until one asks.
+    empty.settle()
+    clay = empty.view.grabFramebuffer()
+    empty.key(Qt.Key.Key_I)
+    empty.key(Qt.Key.Key_A)
+    assert empty.view.look_of.materials and empty.view.grabFramebuffer() != clay
     empty.view.frame(everything=True)
     empty.settle()
     middle = empty.view.rect().center() + QPoint(30, 60)

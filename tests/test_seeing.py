@@ -9,12 +9,12 @@ import pytest
 from driving import LEFT, Hands
 from hypothesis import given
 from hypothesis import strategies as st
-from PySide6.QtCore import QPoint, Qt
-from PySide6.QtGui import QColor, QImage
-from PySide6.QtWidgets import QPushButton
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtGui import QColor, QImage, QMouseEvent
+from PySide6.QtWidgets import QApplication, QPushButton
 
 from levelloop.app.main import application
-from levelloop.app.view.colour_maps import BATLOW, VIK, ramp
+from levelloop.app.view.colour_maps import BILBAO, VIK, ramp
 from levelloop.app.view.gauge_card import flattened, graph_top
 from levelloop.app.view.look import BENDS, Look, bend_values, fitting_scale, round_up
 from levelloop.app.view.look_card import curvature_words
@@ -214,7 +214,7 @@ def test_words_and_maps() -> None:
     assert curvature_words(0.02, True, "mm") == "Here 0.02 /mm²"
     assert fitting_scale(np.zeros((5, 2)), "mean") == 1.0
     # Light falls evenly along a map from nought up, and to both sides of one around it.
-    for name, halves in ((BATLOW, (slice(None, None, -1),)), (VIK, (slice(0, 129), slice(255, 127, -1)))):
+    for name, halves in ((BILBAO, (slice(None, None, -1),)), (VIK, (slice(0, 129), slice(255, 127, -1)))):
         light = ramp(name)[0, :, :3] @ np.array([0.2126, 0.7152, 0.0722])
         for half in halves:
             assert (np.diff(light[half]) > -1.0).all() and np.ptp(light[half]) > 120
@@ -278,7 +278,11 @@ def test_hold_and_balance_start_from_the_card_and_its_graph_shows_the_place(empt
     card = empty.view.gauge_card
     points, radii = card.gauge.radii if card.gauge else ([], [])
     assert len(points) == 16 and np.isfinite(radii).all()
-    empty.qtbot.mouseMove(card.graph, QPoint(card.graph.width() // 2, 10))
+    spot = QPointF(card.graph.width() / 2, 10)
+    none = Qt.MouseButton.NoButton
+    here = card.graph.mapToGlobal(spot)
+    moved = QMouseEvent(QEvent.Type.MouseMove, spot, here, none, none, Qt.KeyboardModifier.NoModifier)
+    QApplication.sendEvent(card.graph, moved)
     assert card.graph.at in (7, 8)
     shown = card.place_shown()
     assert shown is not None and shown == pytest.approx(mesh.points[points[card.graph.at]])

@@ -17,9 +17,8 @@ from levelloop.app.tools.knife import Knife
 from levelloop.app.view.picking import Hit
 from levelloop.app.window import Window
 from levelloop.core.measure.gauge import loop_gauge
-from levelloop.core.mesh.selection import Selection
-from levelloop.core.select.where import select_where
 from levelloop.demo.build import demo_document
+from levelloop.document.remedies import begin
 from levelloop.document.session import Session
 
 
@@ -46,11 +45,14 @@ def cage(window: Window) -> None:
 
 
 def review(window: Window) -> None:
-    """The review stepping through the poles of the faulty bracket."""
+    """The review at uneven turns of the faulty bracket, with what each remedy comes to."""
     window.session.set_active("hive bracket")
     reviewed(window)
-    row = next(i for i, (_, finding) in enumerate(window.review.rows) if finding.valence == 5)
+    row = next(i for i, (_, finding) in enumerate(window.review.rows) if finding.check == "unequal_turn")
     window.review.show_row(row, 1)
+    while "…" in window.review.remedies.effects:
+        window.stage.wait()
+        QTest.qWait(50)
 
 
 def loops(window: Window) -> None:
@@ -90,25 +92,65 @@ def soft(window: Window) -> None:
     window.view.frame(everything=True)
 
 
-def bevel(window: Window) -> None:
-    """A rounded block: its edges bevelled in three steps, the numbers open."""
+def hold(window: Window) -> None:
+    """A ring's rims held with a radius, shown smooth; its supports selected, the number open."""
     only(window)
-    window.session.do("add_box", size=(60, 40, 30), cells=(3, 2, 1), name="smoker foot")
-    window.session.select_where("edges", angle_over=30)
-    window.start("bevel")
-    window.session.change_last(width=5.0, steps=3)
+    window.session.do("add_tube", outer=60, inner=40, height=50, sides=16, cells=2, name="napkin ring")
+    window.session.select_where("edges", angle_over=80)
+    window.start("hold")
+    window.sentence.change(radius=1.5)
+    window.stage.show_until(window.session.part.id, None, True)
+    window.view.camera.tilt = 32.0
     window.view.frame(everything=True)
 
 
-def hold(window: Window) -> None:
-    """A can's rims held with a radius, shown smooth; its supports selected, the number open."""
-    only(window)
-    window.session.do("add_cylinder", diameter=60, height=50, sides=16, cells=2, caps="face", name="honey tin")
-    window.session.select_where("edges", angle_over=80)
-    window.start("hold")
-    window.sentence.change(radius=2.5)
-    window.stage.show_until(window.session.part.id, None, True)
-    window.view.camera.tilt = 32.0
+def stripes(window: Window) -> None:
+    """What lit strips look like in the smooth jar."""
+    only(window, "honey jar")
+    window.stage.show_stop(window.session.part, 4)
+    window.on_view.set_look(shading="stripes", stripes=32)
+    window.view.frame(everything=True)
+
+
+def curvature(window: Window) -> None:
+    """Curvature as colours with their legend, read under the pointer."""
+    for part in window.session.document.parts:
+        window.stage.show_smooth([part], True)
+    window.on_view.set_look(shading="curvature")
+    window.view.camera.turn, window.view.camera.tilt = -18.0, 20.0
+    window.view.frame()
+    window.stage.wait()
+    QTest.mouseMove(window.view, QPoint(300, 200))
+    QTest.qWait(200)
+    QTest.mouseMove(window.view, QPoint(500, 228))
+
+
+def compare(window: Window) -> None:
+    """The bracket before and after its supports were balanced, either side of a line, with distances."""
+    window.session.set_active("hive bracket")
+    window.stage.show_smooth(window.session.document.parts, True)
+    for check in ("unequal_turn", "flipped"):
+        finding = next(one for one in window.session.review() if one.check == check)
+        assert finding.remedy is not None
+        begin(window.session, window.session.part.id, finding, finding.remedy)
+        job = window.session.prepare(finding.remedy.key, **finding.remedy.parameters)
+        window.session.commit(job, job.run())
+    window.session.select_none()
+    window.stage.wait()
+    window.view.frame()
+    window.comparing.with_version(0)
+    assert window.view.wipe is not None
+    window.view.move_wipe(0.36)
+    window.view.compare_card.toggle_map()
+    while window.view.wipe.apart is None:
+        window.stage.wait()
+        QTest.qWait(100)
+
+
+def materials(window: Window) -> None:
+    """What the parts are made of."""
+    window.stage.show_smooth(window.session.document.parts, True)
+    window.on_view.set_look(materials=True, wire=False)
     window.view.frame(everything=True)
 
 
@@ -118,15 +160,6 @@ def dusk(window: Window) -> None:
     window.session.select(edges=[[16, 17]])
     window.session.do("select_loop")
     window.start("crease")
-
-
-def x_ray(window: Window) -> None:
-    """The bracket seen through, faces on its far side selected; the readout names them."""
-    window.session.set_active("hive bracket")
-    window.on_view.toggle_look("x_ray")
-    window.session.select_where("faces", normal="y", within=30)
-    window.view.camera.turn = -30.0
-    window.view.frame_points(window.stage.extent("part2"))
 
 
 def measure(window: Window) -> None:
@@ -213,17 +246,6 @@ def cutting(window: Window) -> None:
     window.view.refresh()
 
 
-def bridging(window: Window) -> None:
-    """Two faces of the bellows bridged to a handle, its numbers open."""
-    only(window, "bellows")
-    faces = select_where(window.session.part.mesh, "faces", normal="z", plane=((0, 0, 29), "z"))
-    window.session.set_selection(Selection("faces", faces.indices[[4, 7]]))
-    window.start("bridge")
-    window.session.change_last(steps=6, bulge=0.6)
-    window.view.camera.tilt = 30.0
-    window.view.frame(everything=True)
-
-
 LID_PROFILE = ((26.8, 0, 5.2), (24.9, 0, 6.2), (24.9, 0, 6.8), (26.8, 0, 7.8))
 VIEWS: dict[str, Callable[[Window], None]] = {
     "main": main_view,
@@ -233,15 +255,16 @@ VIEWS: dict[str, Callable[[Window], None]] = {
     "loops": loops,
     "views": views,
     "soft": soft,
-    "xray": x_ray,
     "measure": measure,
     "guides": guides,
     "thread": thread,
     "recipe": recipe,
     "boolean": boolean,
     "cutting": cutting,
-    "bridging": bridging,
-    "bevel": bevel,
+    "stripes": stripes,
+    "curvature": curvature,
+    "compare": compare,
+    "materials": materials,
     "hold": hold,
     "dusk": dusk,
 }

@@ -928,7 +928,7 @@ class TypedDo:
         *,
         material: str = ...,
     ) -> str:
-        """A material by its name; clay, brass, glass, wood and others are there."""
+        """A material by its name: clay, brass, glass, wood …; I, A shows them."""
 
     @overload
     def do(

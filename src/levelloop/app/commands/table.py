@@ -427,6 +427,15 @@ LAST: tuple[Entry | Submenu, ...] = (
     ),
     Entry(
         "View/Looks",
+        "Materials",
+        lambda window: window.on_view.toggle_look("materials"),
+        ("I, A",),
+        "What faces are made of, instead of clay",
+        is_on=lambda window: window.view.look_of.materials,
+        also="skin shaded rendered",
+    ),
+    Entry(
+        "View/Looks",
         "Ground",
         lambda window: window.on_view.toggle_look("ground"),
         ("I, G",),

@@ -1,6 +1,6 @@
 """Colour maps for values on surfaces: even steps of value look like even steps, to colour-blind eyes too.
 
-Every eighth colour of "vik" and "batlow" by Fabio Crameri, Scientific colour maps 8 (doi 10.5281/zenodo.1243862), MIT
+Every eighth colour of "vik" and "bilbao" by Fabio Crameri, Scientific colour maps 8 (doi 10.5281/zenodo.1243862), MIT
 licence; copied from the package cmcrameri 1.10.
 """
 
@@ -15,11 +15,11 @@ VIK = """
     #7AAEC8 #94BED2 #ADCDDD #C6DBE6 #DEE6E9 #ECE5E0 #EEDBD0 #E9CCBA #E3BCA5 #DCAC90 #D69D7C
     #CF8E68 #C98056 #C37243 #BD6431 #B3531F #A5400F #942F06 #832106 #741506 #670A07 #590008
 """
-# From nought, light, up to dark: the map turned about, so that what is as it was stays bright.
-BATLOW = """
-    #FACCFA #FBC6E8 #FCBFD6 #FDBAC4 #FDB4B4 #FDAEA2 #FCA890 #F8A27E #F19D6B #E7985A #DB954B
-    #CD923F #BE9035 #AF8D2E #9F892B #8F862D #828231 #747E38 #677B3E #5A7745 #4D734D #416F53
-    #356A59 #2B655E #226061 #1B5962 #175262 #134B61 #114360 #0F3B5F #0D315D #08255B #011959
+# From nought, nearly white, up to dark: what is as it was stays quiet.
+BILBAO = """
+    #FFFFFF #F1F1F0 #E3E3E2 #D7D7D4 #CECDC7 #C9C7BC #C5C2B0 #C2BDA4 #BFB897 #BBB289 #B7AC7A
+    #B3A36E #B09B66 #AE9463 #AC8D61 #AA875F #A9825E #A77C5D #A6765C #A4715B #A36B59 #A16458
+    #9F5E56 #9D5654 #994E51 #93454B #8B3B42 #823239 #78292F #6E2024 #64161A #580B10 #4C0001
 """
 STEPS = 256
 

@@ -9,7 +9,7 @@ from PySide6.QtGui import QImage, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from levelloop.app.theme import MARKS, colour, plain_label, scaled, text_font
-from levelloop.app.view.colour_maps import BATLOW, ramp
+from levelloop.app.view.colour_maps import BILBAO, ramp
 from levelloop.document.scripting.units import format_length
 
 if TYPE_CHECKING:
@@ -113,7 +113,7 @@ class DistanceScale(QWidget):
     def __init__(self, card: CompareCard) -> None:
         super().__init__(card)
         self._card = card
-        self._colours = ramp(BATLOW)
+        self._colours = ramp(BILBAO)
         self.setFixedSize(scaled(240), scaled(30))
         self.setAccessibleName("What the colours of distances mean")
 

@@ -42,6 +42,7 @@ class Look:
     x_ray: bool = False
     wire: bool = True
     ground: bool = True
+    materials: bool = False
     normals: bool = False
     section: Section | None = None
     stripes: int = 24

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from levelloop.app.theme import colour
-from levelloop.app.view.colour_maps import BATLOW, VIK, ramp
+from levelloop.app.view.colour_maps import BILBAO, VIK, ramp
 from levelloop.app.view.guide_places import frame_of, is_there, looks_at, projection_of, seen_guides
 from levelloop.app.view.look import Bend, fitting_scale
 from levelloop.app.view.render.images import Images
@@ -157,7 +157,7 @@ class Scenery:
         wipe = self.view.wipe
         if wipe is not None and wipe.maps and wipe.apart is not None:
             seeing.gain = 1.0 / max(wipe.apart.largest, 1e-300)
-            seeing.ramp = _ramp("batlow")
+            seeing.ramp = _ramp("bilbao")
         elif look.shading == "curvature":
             scale = self.bend_scale()
             seeing.gain = 1.0 / (scale**2 if look.bend == "Gaussian" else scale)
@@ -185,7 +185,7 @@ class Scenery:
         alpha = (0.55 if look.x_ray else 1.0) * part.opacity
         front = _rgba(theme.ink if flat else part.colour, alpha)
         inside = front if flat or look.inside == "plain" else _rgba(theme.inside, alpha)
-        skins = [] if flat else [self._skin(picture, *group, front) for group in picture.groups]
+        skins = [] if flat or not look.materials else [self._skin(picture, *group, front) for group in picture.groups]
         return Solid(picture, front, inside, None if flat else self._projected(part), skins)
 
     def _skin(self, picture: Picture, number: int, first: int, count: int, plain: Colour) -> Skin:
@@ -412,7 +412,7 @@ def ground_step(distance: float) -> float:
 @cache
 def _ramp(name: str) -> NDArray[np.uint8]:
     """A colour map's pixels, made once."""
-    return ramp({"vik": VIK, "batlow": BATLOW}[name])
+    return ramp({"vik": VIK, "bilbao": BILBAO}[name])
 
 
 @cache

@@ -77,7 +77,7 @@ SKIN: tuple[Operation, ...] = (
         "Skin",
         set_material,
         "Give {selection} the material {material}",
-        "A material by its name; clay, brass, glass, wood and others are there",
+        "A material by its name: clay, brass, glass, wood …; I, A shows them",
         "cage",
         (Text("material", "", "Its name; empty takes it away"),),
         ("faces",),
