@@ -95,18 +95,26 @@ def test_the_side_of_a_cylinder_is_a_rectangle_of_its_own_size(sides: int, diame
     assert int(cut.seams.sum()) == 1
     flat = unwrap(cut, NOTHING, pack=False).mesh
     assert flat.uv is not None
-    size = np.ptp(_upright(flat.uv), axis=0)
-    around = sides * diameter * np.sin(np.pi / sides)
-    assert sorted(size) == pytest.approx(sorted((around, height)), rel=5e-3)
+    keeps_all_lengths(flat)
 
 
-def _upright(uv: Floats) -> Floats:
-    """Places turned so that their box is smallest."""
-    angles = np.radians(np.linspace(0, 90, 3601))
-    best = min(
-        angles, key=lambda a: np.prod(np.ptp(uv @ np.array([[np.cos(a), np.sin(a)], [-np.sin(a), np.cos(a)]]), axis=0))
-    )
-    return uv @ np.array([[np.cos(best), np.sin(best)], [-np.sin(best), np.cos(best)]])
+def keeps_all_lengths(flat: Mesh) -> None:
+    assert flat.uv is not None
+    topology = flat.topology
+    for across in (topology.next_corner, topology.next_corner[topology.next_corner]):
+        lengths = np.linalg.norm(flat.uv[across] - flat.uv, axis=1)
+        real = np.linalg.norm(flat.points[topology.corners[across]] - flat.points[topology.corners], axis=1)
+        assert lengths == pytest.approx(real, rel=1e-3)
+
+
+@given(st.integers(3, 24), st.floats(5, 50), st.floats(5, 80))
+def test_the_side_of_a_cone_is_a_fan_of_its_own_triangles(sides: int, diameter: float, height: float) -> None:
+    session = Session.new()
+    session.do("add_cone", bottom=diameter, top=0.0, height=height, sides=sides, caps="open")
+    apex = int(np.argmax(session.part.mesh.points[:, 2]))
+    session.select(edges=[[apex, 0 if apex else 1]])
+    session.do("seam")
+    keeps_all_lengths(unwrap(session.part.mesh, NOTHING, pack=False).mesh)
 
 
 def test_a_plane_is_not_stretched_and_a_half_ball_hardly() -> None:

@@ -22,8 +22,8 @@ from levelloop.core.uv.seams import cut_to_discs
 from levelloop.core.words import counted
 
 Method = Literal["low stretch", "angles"]
-STEPS, ROUNDS = 10, 30  # of the descent: looked at after each ten whether it still moves
-AT_REST = 1e-5  # of the island's size in one round
+STEPS, ROUNDS = 4, 10  # of the descent: looked at after each four whether it still moves
+AT_REST = 5e-4  # of the island's size in one round
 FIRMLY = 1e5  # how firmly what is pinned stays, in units of the energy
 PINNED = "pinned"  # the named set whose points keep their UV
 MOST_HALVINGS = 12  # of an island that overlaps itself
@@ -65,7 +65,8 @@ def unwrap(
     method: "low stretch" keeps lengths, "angles" keeps angles. What cannot be laid flat is cut where that is cheapest,
     and the cuts become seams. Points of the set "pinned" keep their UV. pack: puts the islands into the unit square.
     limit: (n, 3) where the points lie on the smooth surface. Raises EditError where there are no faces.
-    From Tutte's map on a circle (Tutte 1963) by scalable locally injective maps (Rabinovich et al. 2017).
+    From the least squares conformal map (Lévy et al. 2002), or where that flips Tutte's on a circle (Tutte 1963), by
+    scalable locally injective maps (Rabinovich et al. 2017).
     """
     if mesh.n_faces == 0:
         raise EditError("There are no faces to lay flat.")
@@ -148,7 +149,7 @@ def _flat(mesh: Mesh, island: Island, places: Floats, method: Method, pinned: Bo
     if len(shown) == 0:
         # Nothing to measure by: it lies where it is seen from the side it spreads most in.
         return _seen_flat(points)
-    start = _tutte(island, points, shown)
+    start = _start(island, points, shown)
     energy = igl.MappingEnergyType
     kind = energy.SYMMETRIC_DIRICHLET if method == "low stretch" else energy.CONFORMAL
     at = np.flatnonzero(pinned[island.point])
@@ -184,6 +185,37 @@ def _with_area(points: Floats, shown: Integers) -> Integers:
     return np.asarray(shown[area > 1e-12 * max(float(area.max(initial=0.0)), 1e-300)])
 
 
+def _start(island: Island, points: Floats, shown: Integers) -> Floats:
+    """A map without flips: the least squares conformal one where it has none, exact on what can be unrolled."""
+    import igl
+
+    places = np.unique(shown)
+    far = points[places]
+    first = int(np.argmax(np.linalg.norm(far - far.mean(axis=0), axis=1)))
+    second = int(np.argmax(np.linalg.norm(far - far[first], axis=1)))
+    apart = float(np.linalg.norm(far[first] - far[second]))
+    number = np.full(len(points), -1, dtype=np.int64)
+    number[places] = np.arange(len(places))
+    if len(places) == len(points) and apart > 0:
+        held = np.array([first, second], dtype=np.int64)
+        flat, _ = igl.lscm(np.ascontiguousarray(points), number[shown], held, np.array([[0.0, 0.0], [apart, 0.0]]))
+        flat = np.asarray(flat, dtype=np.float64)
+        if np.isfinite(flat).all():
+            if _signed(flat, shown).sum() < 0:
+                flat[:, 1] = -flat[:, 1]
+            if not _flips(flat, shown):
+                return _true_size(flat, points, shown)
+    return _tutte(island, points, shown)
+
+
+def _true_size(flat: Floats, points: Floats, shown: Integers) -> Floats:
+    """A map sized so that its area is that in space."""
+    a, b, c = (points[shown[:, n]] for n in range(3))
+    area = np.linalg.norm(np.cross(b - a, c - a), axis=1).sum()
+    own = np.abs(_signed(flat, shown)).sum()
+    return np.asarray(flat * np.sqrt(area / max(float(own), 1e-300)))
+
+
 def _tutte(island: Island, points: Floats, shown: Integers) -> Floats:
     """The map whose rim lies on a circle and whose every other place is the mean of its neighbours: no flips."""
     from scipy.sparse import csr_array
@@ -213,12 +245,9 @@ def _tutte(island: Island, points: Floats, shown: Integers) -> Floats:
         laplacian = (csr_array((degree, (np.arange(count),) * 2)) - weights)[inner]
         solved = spsolve(laplacian[:, inner].tocsc(), -(laplacian[:, ~inner] @ result[~inner]))
         result[inner] = np.asarray(solved).reshape(-1, 2)
-    a, b, c = (points[shown[:, n]] for n in range(3))
-    area = 0.5 * np.linalg.norm(np.cross(b - a, c - a), axis=1).sum()
     if _signed(result, shown).sum() < 0:
         result[:, 0] = -result[:, 0]
-    own = 0.5 * np.abs(_signed(result, shown)).sum()
-    return np.asarray(result * np.sqrt(area / max(own, 1e-300)))
+    return _true_size(result, points, shown)
 
 
 def _onto(flat: Floats, at: Integers, wanted: Floats) -> Floats:
