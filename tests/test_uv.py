@@ -302,7 +302,8 @@ def test_layouts_are_drawn_by_size_and_lines(tmp_path: Path) -> None:
     for name in ("crate.png", "crate.svg"):
         command = [sys.executable, "-m", "levelloop", "uv", str(path), "-o", str(tmp_path / name), "--size", "256"]
         assert subprocess.run(command, check=False, capture_output=True, text=True).returncode == 0
-    picture = np.asarray(Image.open(tmp_path / "crate.png"))
+    with Image.open(tmp_path / "crate.png") as drawn_:
+        picture = np.asarray(drawn_)
     assert picture.shape == (256, 256, 4)
     mesh = session.part.mesh
     assert mesh.uv is not None

@@ -192,6 +192,29 @@ def uv(file: Path, output: Path, size: int, part_name: str | None) -> None:
     write_layout(output, [part.mesh for part in _chosen(_document(file), part_name)], size)
 
 
+@cli.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("-o", "--output", required=True, type=click.Path(path_type=Path), help="A .png or .exr.")
+@click.option("--size", default="960x600", show_default=True, metavar="WxH", help="Pixels.")
+@click.option("--samples", type=click.IntRange(1, 65_536), default=64, show_default=True, help="Rays a pixel.")
+@click.option("--light", default="studio", show_default=True, help="studio, window, evening or even.")
+@click.option("--camera", default="", help="One of the document's; all is framed where none is given.")
+@click.option("--turn", type=click.IntRange(2, 3600), help="So many numbered pictures, once around.")
+def still(file: Path, output: Path, size: str, samples: int, light: str, camera: str, turn: int | None) -> None:
+    """Render a picture of FILE, its parts at the levels they are given out at."""
+    from levelloop.still.render import render
+    from levelloop.still.scene import Request
+
+    width, _, height = size.partition("x")
+    if not (width.isascii() and width.isdigit() and height.isascii() and height.isdigit()):
+        raise click.UsageError(f'A size is written WIDTHxHEIGHT, such as 960x600, not "{size}".')
+    document = _document(file)
+    request = Request(int(width), int(height), samples, light, camera)  # type: ignore[arg-type]
+    for number in range(turn or 1):
+        place = output if turn is None else output.with_stem(f"{output.stem}_{number + 1:0{len(str(turn))}d}")
+        render(document, place, replace(request, turned=360.0 * number / (turn or 1)))
+
+
 def _write(meshes: Sequence[tuple[str, Mesh]], output: Path) -> None:
     """Writes meshes, and says what the file says less exactly."""
     from levelloop.files import notes_on_meshes, write_meshes

@@ -23,6 +23,7 @@ from levelloop.app.commands.menus import (
     set_keys,
 )
 from levelloop.app.commands.part import PartCommands
+from levelloop.app.commands.picturing import Picturing
 from levelloop.app.commands.recipe import RecipeCommands
 from levelloop.app.commands.reviewing import Reviewing
 from levelloop.app.commands.shell import Shell
@@ -91,6 +92,7 @@ class Window(QMainWindow):
         self._last_used: dict[str, dict[str, Any]] = {}
         self.on_files: FileCommands = FileCommands(self)
         self.exporting: Exporting = Exporting(self)
+        self.picturing: Picturing = Picturing(self)
         self.on_parts: PartCommands = PartCommands(self)
         self.on_view: ViewCommands = ViewCommands(self)
         self.on_recipe = RecipeCommands(self)

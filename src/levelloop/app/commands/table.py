@@ -237,6 +237,14 @@ FIRST: tuple[Entry | Submenu, ...] = (
         ("Ctrl+E",),
         "The smooth surfaces as STL, OBJ, PLY, 3MF or USD",
     ),
+    Entry(
+        "File",
+        "Still picture",
+        lambda window: window.picturing.ask(),
+        (),
+        "A picture with real light, materials and shadows",
+        also="render photo image",
+    ),
     Entry("File", "Quit", lambda window: window.close(), ("Ctrl+Q",), line=True),
     Entry(
         "Edit",

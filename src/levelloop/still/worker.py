@@ -1,0 +1,168 @@
+"""The process that renders: reads a scene as JSON, tells how far it is on its output, writes the picture.
+
+`python -m levelloop.still.worker SCENE.json PICTURE`. It is on its own so that whatever the renderer does, the window
+and what is open in it go on.
+"""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+PASS = 4  # rays a pixel between two times that it tells how far it is
+
+
+def main(scene_path: str, picture_path: str) -> None:
+    """Renders a scene; a line of the output is the share that is done."""
+    import mitsuba
+
+    # The variant that works everywhere; the faster one ends the process where its compiler does not fit.
+    mitsuba.set_variant("scalar_rgb")
+    values = json.loads(Path(scene_path).read_text(encoding="utf-8"))
+    scene = mitsuba.load_dict(_scene(mitsuba, values))
+    wanted, done = int(values["samples"]), 0
+    total: Any = None
+    while done < wanted:
+        count = min(PASS, wanted - done)
+        picture = np.array(mitsuba.render(scene, spp=count, seed=done))  # type: ignore[arg-type]
+        total = picture * count if total is None else total + picture * count
+        done += count
+        print(f"{done / wanted:.4f}", flush=True)
+    _write(mitsuba, total / wanted, Path(picture_path))
+
+
+# Helpers
+
+
+def _scene(mitsuba: Any, values: dict[str, Any]) -> dict[str, Any]:
+    scene: dict[str, Any] = {"type": "scene", "integrator": {"type": "path", "max_depth": 12, "hide_emitters": True}}
+    scene["sensor"] = _sensor(mitsuba, values)
+    for number, shape in enumerate(values["shapes"]):
+        scene[f"shape{number}"] = _mesh(mitsuba, f"shape{number}", shape)
+    scene.update(_lights(mitsuba, values))
+    if values["ground"] is not None:
+        radius = values["radius"]
+        at = [*values["middle"][:2], values["ground"] - 1e-4 * radius]
+        turn = mitsuba.ScalarTransform4f
+        scene["ground"] = {
+            "type": "disk",
+            "to_world": turn().translate(at).scale(60.0 * radius),
+            "bsdf": {"type": "diffuse", "reflectance": {"type": "rgb", "value": [0.52, 0.50, 0.47]}},
+        }
+    return scene
+
+
+def _sensor(mitsuba: Any, values: dict[str, Any]) -> dict[str, Any]:
+    camera = values["camera"]
+    look = mitsuba.ScalarTransform4f().look_at(camera["origin"], camera["target"], camera["up"])
+    film = {
+        "type": "hdrfilm",
+        "width": values["width"],
+        "height": values["height"],
+        "pixel_format": "rgba",
+        "rfilter": {"type": "gaussian"},
+    }
+    across, up = camera["shift"]
+    if camera["perspective"]:
+        sensor = {
+            "type": "perspective",
+            "fov": camera["field_of_view"],
+            "fov_axis": "y",
+            "to_world": look,
+            # In shares of the picture's width and height; ours are of its height.
+            "principal_point_offset_x": across * values["height"] / values["width"],
+            "principal_point_offset_y": -up,
+        }
+    else:
+        half = camera["half_height"]
+        aspect = values["width"] / values["height"]
+        moved = look.translate([2 * half * across, -2 * half * up, 0.0])
+        sensor = {"type": "orthographic", "to_world": moved.scale([half * aspect, half * aspect, 1.0])}
+    return {**sensor, "film": film, "sampler": {"type": "independent"}}
+
+
+def _mesh(mitsuba: Any, name: str, shape: dict[str, Any]) -> Any:
+    """A shape from its triangles, each with points and normals of its own."""
+    arrays = np.load(shape["file"])
+    points, normals = arrays["points"], arrays["normals"]
+    properties = mitsuba.Properties()
+    surface = mitsuba.load_dict(_bsdf(shape["material"]))
+    properties["mesh_bsdf"] = surface
+    glow = shape["material"]["glow"]
+    if glow > 0:
+        light = [glow * channel for channel in shape["material"]["colour"]]
+        emitter = {"type": "area", "radiance": {"type": "rgb", "value": light}}
+        properties["emitter"] = mitsuba.load_dict(emitter)
+    mesh = mitsuba.Mesh(name, len(points), len(points) // 3, has_vertex_normals=True, props=properties)
+    parameters = mitsuba.traverse(mesh)
+    parameters["vertex_positions"] = points.ravel()
+    parameters["vertex_normals"] = normals.ravel()
+    parameters["faces"] = np.arange(len(points), dtype=np.uint32)
+    parameters.update()
+    return mesh
+
+
+def _bsdf(material: dict[str, Any]) -> dict[str, Any]:
+    colour = {"type": "rgb", "value": material["colour"]}
+    clear = 1.0 - material["opacity"]
+    surface: dict[str, Any] = {
+        "type": "principled",
+        "base_color": colour,
+        "roughness": max(material["roughness"], 0.02),
+        "metallic": material["metalness"],
+        "eta": max(material["refraction"], 1.001),
+    }
+    if clear > 0 and material["metalness"] < 1:
+        surface["spec_trans"] = clear
+        return surface
+    if material["roughness"] >= 0.999 and material["metalness"] == 0:
+        # Nothing shines: Lambert's surface, exactly.
+        surface = {"type": "diffuse", "reflectance": colour}
+    return {"type": "twosided", "bsdf": surface}
+
+
+# Where a light stands, in radii from the middle; how large and how bright it is, and its colour.
+_SETS: dict[str, tuple[tuple[tuple[float, float, float], float, float, tuple[float, float, float]], ...]] = {
+    "studio": (
+        ((-3.2, -3.4, 4.2), 2.4, 9.0, (1.0, 0.98, 0.95)),
+        ((4.2, -2.4, 1.6), 1.8, 3.2, (0.94, 0.97, 1.0)),
+        ((1.4, 4.4, 3.4), 1.3, 8.0, (1.0, 1.0, 1.0)),
+    ),
+    "window": (((-4.6, -1.2, 2.6), 3.0, 9.0, (0.97, 0.99, 1.0)), ((2.5, 4.0, 4.0), 1.0, 2.0, (1.0, 0.9, 0.75))),
+    "evening": (((-4.0, -2.0, 1.3), 1.3, 18.0, (1.0, 0.66, 0.36)), ((3.6, 3.2, 3.0), 2.2, 2.4, (0.55, 0.68, 1.0))),
+    "even": (),
+}
+_AROUND = {"studio": 0.38, "window": 0.30, "evening": 0.12, "even": 1.0}
+
+
+def _lights(mitsuba: Any, values: dict[str, Any]) -> dict[str, Any]:
+    middle, radius, name = np.array(values["middle"]), values["radius"], values["light"]
+    around = [_AROUND[name]] * 3
+    lights: dict[str, Any] = {"around": {"type": "constant", "radiance": {"type": "rgb", "value": around}}}
+    for number, (place, size, strength, tint) in enumerate(_SETS[name]):
+        origin = middle + radius * np.array(place)
+        look = mitsuba.ScalarTransform4f().look_at(origin.tolist(), middle.tolist(), [0.0, 0.0, 1.0])
+        lights[f"light{number}"] = {
+            "type": "rectangle",
+            "to_world": look.scale(0.5 * size * radius),
+            "emitter": {
+                "type": "area",
+                "radiance": {"type": "rgb", "value": [strength * channel for channel in tint]},
+            },
+        }
+    return lights
+
+
+def _write(mitsuba: Any, picture: Any, path: Path) -> None:
+    bitmap = mitsuba.Bitmap(picture.astype(np.float32), mitsuba.Bitmap.PixelFormat.RGBA)
+    if path.suffix.lower() == ".png":
+        bitmap = bitmap.convert(mitsuba.Bitmap.PixelFormat.RGBA, mitsuba.Struct.Type.UInt8, srgb_gamma=True)
+    bitmap.write(str(path))
+
+
+if __name__ == "__main__":
+    main(*sys.argv[1:3])

@@ -1,0 +1,186 @@
+"""The still: against a furnace and Lambert's cosine, from the command line and the window, stopped and refused."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from driving import Hands
+from PIL import Image
+
+from levelloop.app.commands.picturing import ALL, AS_SEEN
+from levelloop.app.main import application
+from levelloop.core.errors import EditError
+from levelloop.core.progress import CancelledError, watched
+from levelloop.document.session import Session
+from levelloop.files.errors import FileError
+from levelloop.still import render as rendering
+from levelloop.still.render import render
+from levelloop.still.scene import Request
+
+needs_screen = pytest.mark.skipif(
+    application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
+)
+
+
+def ball(colour: str = "#FFFFFF") -> Session:
+    session = Session.new()
+    session.do("add_quad_sphere", diameter=40, cells=8)
+    session.do("set_level", level=3)
+    session.do("set_material", material="chalk")
+    session.do("material", name="chalk", colour=colour, roughness=1.0)
+    return session
+
+
+def pixels(path: Path) -> np.ndarray:
+    with Image.open(path) as picture:
+        return np.asarray(picture).astype(int)
+
+
+def test_a_white_ball_in_white_light_vanishes(tmp_path: Path) -> None:
+    """The furnace test: what reflects all of an even light looks as bright as that light."""
+    path = tmp_path / "ball.png"
+    render(ball().document, path, Request(64, 64, 64, "even"))
+    seen = pixels(path)
+    inside = seen[24:40, 24:40, :3]
+    assert np.abs(inside - 255).mean() < 1.5 and np.abs(inside - 255).max() <= 9 and seen[32, 32, 3] == 255
+    # Where nothing is, nothing covers.
+    assert (seen[0, 0, 3], seen[-1, -1, 3]) == (0, 0)
+    grey = tmp_path / "grey.png"
+    render(ball("#808080").document, grey, Request(64, 64, 64, "even"))
+    assert np.abs(pixels(grey)[24:40, 24:40, :3].mean() - 0x80) < 1.5
+
+
+def test_a_slanted_face_is_as_bright_as_the_cosine_says(tmp_path: Path) -> None:
+    """Lambert: two sheets under one small far light, one facing it and one turned by 60°, are as 1 to 1/2."""
+    from levelloop.still.worker import _SETS
+
+    bright = []
+    middle = np.array(_SETS["evening"][0][0])
+    towards = middle / np.linalg.norm(middle)
+    for angle in (0.0, 60.0):
+        session = Session.new()
+        session.do("add_plane", size=(1, 1))
+        session.do("set_level", level=0)
+        session.do("set_material", material="chalk")
+        session.do("material", name="chalk", colour="#404040", roughness=1.0)
+        side = np.cross(towards, (0, 0, 1))
+        side /= np.linalg.norm(side)
+        turn = np.radians(angle)
+        normal = np.cos(turn) * towards + np.sin(turn) * np.cross(side, towards)
+        # The sheet faces z; turned so that it faces the normal.
+        axis = np.cross((0, 0, 1), normal)
+        session.select_all("points")
+        session.do(
+            "rotate",
+            angle=float(np.degrees(np.arctan2(np.linalg.norm(axis), normal[2]))),
+            axis=tuple(axis / np.linalg.norm(axis)),
+        )
+        path = tmp_path / f"{angle}.exr"
+        session.do(
+            "keep_camera",
+            name="front",
+            target=(0, 0, 0),
+            distance=4,
+            turn=float(np.degrees(np.arctan2(normal[0], -normal[1]))),
+            tilt=float(np.degrees(np.arcsin(normal[2]))),
+            perspective=True,
+            field_of_view=6,
+            shift=(0, 0),
+        )
+        render(session.document, path, Request(16, 16, 512, "evening", "front", ground=False))
+        import mitsuba
+
+        mitsuba.set_variant("scalar_rgb")
+        seen = np.array(mitsuba.Bitmap(str(path)))[6:10, 6:10, 0].mean()
+        bright.append(float(seen))
+    # The rest of the light (around, and from behind) is taken away by comparing with what a black key leaves.
+    assert 0.45 < bright[1] / bright[0] < 0.68
+
+
+def test_the_command_line_writes_sizes_and_turns(tmp_path: Path) -> None:
+    path = ball().save(tmp_path / "ball.usda")
+
+    def run(*words: str) -> subprocess.CompletedProcess[str]:
+        command = [sys.executable, "-m", "levelloop", "still", *words]
+        return subprocess.run(command, check=False, capture_output=True, text=True)
+
+    assert run(str(path), "-o", str(tmp_path / "a.png"), "--size", "48x32", "--samples", "1").returncode == 0
+    assert pixels(tmp_path / "a.png").shape[:2] == (32, 48)
+    around = run(str(path), "-o", str(tmp_path / "b.png"), "--size", "16x16", "--samples", "1", "--turn", "3")
+    assert around.returncode == 0
+    assert sorted(one.name for one in tmp_path.glob("b_*.png")) == ["b_1.png", "b_2.png", "b_3.png"]
+    for wrong, told in (
+        (("--size", "16"), "WIDTHxHEIGHT"),
+        (("--light", "moon"), "The lights are"),
+        (("--camera", "none"), "no camera"),
+        (("--samples", "0"), "0"),
+    ):
+        failed = run(str(path), "-o", str(tmp_path / "c.png"), *wrong)
+        assert failed.returncode == 2 and told in failed.stderr and failed.stderr.count("\n") == 1
+    assert not (tmp_path / "c.png").exists()
+
+
+def test_what_cannot_be_is_said_and_loses_nothing(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    session = ball()
+    with pytest.raises(FileError, match=r"\.png or \.exr"):
+        render(session.document, tmp_path / "a.jpg", Request())
+    with pytest.raises(FileError, match="pixels each way"):
+        render(session.document, tmp_path / "a.png", Request(0, 10))
+    with pytest.raises(EditError, match="nothing to be seen"):
+        render(Session.new().document, tmp_path / "a.png", Request(8, 8, 1))
+    old = tmp_path / "old.png"
+    old.write_bytes(b"what was there")
+    # The renderer ends badly: one sentence, the picture that was there stays.
+    monkeypatch.setattr(rendering, "describe", lambda *_: {"samples": 1})
+    with pytest.raises(FileError, match="The renderer could not finish: KeyError"):
+        render(session.document, old, Request(8, 8, 1))
+    assert old.read_bytes() == b"what was there"
+    monkeypatch.setattr(rendering.importlib.util, "find_spec", lambda name: None)
+    with pytest.raises(EditError, match="No renderer is installed"):
+        render(session.document, old, Request(8, 8, 1))
+
+
+def test_it_is_stopped_at_once_and_tells_how_far_it_is(tmp_path: Path) -> None:
+    told: list[float] = []
+    began: list[float] = []
+
+    def stop_after(seconds: float) -> Callable[[], bool]:
+        def stops() -> bool:
+            began[:] = began or [time.monotonic()]
+            return time.monotonic() - began[0] > seconds
+
+        return stops
+
+    with pytest.raises(CancelledError), watched(told.append, stop_after(1.5)):
+        render(ball().document, tmp_path / "large.png", Request(4000, 3000, 5000))
+    assert time.monotonic() - began[0] < 8.0 and not (tmp_path / "large.png").exists()
+    told.clear()
+    with watched(told.append):
+        render(ball().document, tmp_path / "small.png", Request(16, 16, 12))
+    assert told == sorted(told) and told[-1] > 0 and (tmp_path / "small.png").exists()
+
+
+@needs_screen
+def test_the_window_pictures_what_it_sees(empty: Hands, tmp_path: Path) -> None:
+    window = empty.window
+    window.picturing.ask()
+    assert "no part to picture" in window.message
+    empty.session.do("add_box", size=(20, 20, 20))
+    empty.view.look("front")
+    empty.view.frame(everything=True)
+    empty.settle()
+    window.picturing.ask()
+    assert window.sentence.is_open
+    values = {"size": "64 x 64", "samples": 2, "light": "studio", "ground": False}
+    for what in (AS_SEEN, ALL):
+        path = tmp_path / f"{len(what)}.png"
+        assert window.picturing.make({**values, "what": what}, path)
+        assert pixels(path).shape[:2] == (64, 64) and "Wrote" in window.message
+    seen = pixels(tmp_path / f"{len(AS_SEEN)}.png")
+    assert seen[32, 32, 3] == 255 and seen[2, 2, 3] == 0
