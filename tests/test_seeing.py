@@ -305,3 +305,53 @@ def test_a_section_is_laid_flat_without_changing_its_form(one: float, other: flo
     assert np.linalg.norm(np.diff(section, axis=0), axis=1) == pytest.approx([one, other])
     assert section[0, 1] == pytest.approx(section[-1, 1], abs=1e-9) and section[1, 1] > section[0, 1] - 1e-9
     assert graph_top(np.array([1.0, 1.0, 100.0, np.inf])) == pytest.approx(4.2) and graph_top(np.array([np.inf])) == 1.0
+
+
+def dragged_place(hands: Hands, index: int, by: QPoint) -> tuple[QPoint, QPoint]:
+    """Drags a point of what is shown, with the move tool; where it should be then and where it is, in pixels."""
+    hands.key(Key.Key_P)
+    hands.window.start("move")
+    start = hands.place("points", index)
+    hands.view.choosing.forget_clicks()
+    hands.drag(start, start + by)
+    hands.settle()
+    return start + by, hands.place("points", index)
+
+
+@needs_screen
+@pytest.mark.parametrize("form", ["add_box", "add_quad_sphere", "add_torus"])
+def test_a_point_of_the_smooth_surface_stays_under_the_pointer(empty: Hands, form: str) -> None:
+    empty.session.do(form)
+    empty.session.do("set_level", level=2)
+    empty.window.stage.show_smooth([empty.session.part], True)
+    empty.view.frame(everything=True)
+    empty.settle()
+    mesh = empty.session.part.mesh
+    towards = mesh.points @ empty.view.camera.axes[2]
+    index = int(np.argmax(towards))
+    empty.session.set_active(empty.session.part.name)
+    wanted, there = dragged_place(empty, index, QPoint(24, -15))
+    # Within what the rounding of the move is worth.
+    assert (there - wanted).manhattanLength() <= 3
+    moved = empty.session.part.mesh.points[index] - mesh.points[index]
+    shown = 24 * empty.view.camera.millimetres_per_pixel(empty.view.height(), mesh.points[index])
+    assert np.linalg.norm(moved) > 1.2 * shown  # The cage goes further than its surface.
+
+
+@needs_screen
+def test_a_point_of_a_bent_part_moves_under_the_pointer(empty: Hands) -> None:
+    empty.session.do("add_box", size=(60, 10, 4), cells=(6, 1, 1))
+    empty.session.do("set_level", level=0)
+    empty.session.add_step("bend", angle=120, along="x", around="y")
+    empty.session.select_none()
+    empty.view.look("front")
+    empty.view.frame(everything=True)
+    empty.settle()
+    mesh = empty.session.part.mesh
+    front = np.flatnonzero((mesh.points[:, 1] < 0) & (mesh.points[:, 0] > 25))
+    index = int(front[np.argmax(mesh.points[front, 2])])
+    wanted, there = dragged_place(empty, index, QPoint(-6, -20))
+    assert (there - wanted).manhattanLength() <= 4
+    by = empty.session.part.mesh.points[index] - mesh.points[index]
+    # Turned by half the bend there: along the strip's own up, not the picture's.
+    assert abs(by[0]) > 1e-3 or abs(by[2]) > 1e-3

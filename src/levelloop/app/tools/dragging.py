@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -11,15 +12,19 @@ from PySide6.QtWidgets import QApplication
 from levelloop.app.tools.handle import Handle
 from levelloop.app.view.guide_places import guide_places
 from levelloop.app.view.picking import Hit, Sight, element_places
+from levelloop.app.view.render.picture import make_picture
 from levelloop.app.view.snapping import ANGLE, Catch, caught
 from levelloop.core.arrays import Booleans, Floats
 from levelloop.core.errors import LevelLoopError
-from levelloop.core.mesh.selection import Selection, points_of
+from levelloop.core.mesh.selection import Kind, Selection, points_of
 from levelloop.document.operations import REGISTRY
 from levelloop.document.registry import Operation
 
 if TYPE_CHECKING:
     from levelloop.app.view.viewport import Viewport
+
+LEAST_FOLLOWS = 0.05  # of the cage's way: where the surface goes less far, the pointer moves the cage
+MOST_OFF = 1.5  # pixels that what is held may be beside the pointer
 
 
 class Dragging:
@@ -33,6 +38,8 @@ class Dragging:
         self._moving: tuple[str, Booleans] = ("", np.zeros(0, dtype=np.bool_))
         self._sight_at_press: Sight | None = None
         self._pulls = False
+        self._unbent = np.eye(3)
+        self._held: tuple[str, Kind, int] = ("", "points", 0)
 
     def begin_handle(self, handle: Handle) -> None:
         """Starts dragging the handle as it stands now."""
@@ -58,7 +65,40 @@ class Dragging:
         self.runs = False
         self._free_start = element_places(hit.picture, hit.kind)[hit.index].copy()
         self._remember_moving()
+        self._held = (part.id, hit.kind, hit.index)
+        self._unbent = np.eye(3) if pulls else self._how_cage_follows(hit)
         return True
+
+    def _how_cage_follows(self, hit: Hit) -> Floats:
+        """What turns a way of the held element, as it is shown, into the move of the cage that brings it there: (3, 3).
+
+        The smooth surface goes only part of the way that its cage goes, and steps bend it: by differences, at the
+        level that is shown while something is dragged.
+        """
+        part, stage = self.view.session.part, self.view.stage
+        until = stage.until(part)
+        if hit.picture.is_flat and not (part.steps and until != 0):
+            return np.eye(3)
+        weights = self._moving[1].astype(np.float64)
+        soft = self.view.scenery.running_soft()
+        if soft is not None:
+            weights = self.view.scenery.soft_weights(hit.picture, self.view.session.selection, soft)
+        stage.hurry(True)
+        level = stage.level_now(part)
+        step = 1e-3 * max(float(np.ptp(part.mesh.points, axis=0).max()), 1e-9)
+        into = np.linalg.inv(part.transform[:3, :3])
+
+        def place(by: Floats) -> Floats:
+            moved = part.mesh.with_points(part.mesh.points + weights[:, None] * (by @ into))
+            shown = make_picture(replace(part, mesh=moved), level > 0, hit.picture, level, until, True)
+            return np.asarray(element_places(shown, hit.kind)[hit.index])
+
+        start = place(np.zeros(3))
+        ways = np.stack([(place(step * axis) - start) / step for axis in np.eye(3)])
+        # What hardly follows would fly away from the pointer.
+        if not np.isfinite(ways).all() or np.linalg.svd(ways, compute_uv=False)[-1] < LEAST_FOLLOWS:
+            return np.eye(3)
+        return np.asarray(np.linalg.inv(ways))
 
     def _remember_moving(self) -> None:
         """What the drag that begins here moves, and the picture that can catch it."""
@@ -75,14 +115,32 @@ class Dragging:
         right, upward, _ = self.view.camera.axes
         wanted = self._free_start + (right * delta.x() - upward * delta.y()) * scale
         self.view.catch = self._caught(place, wanted)
-        by = wanted - self._free_start
-        by = self._worth(by, self._free_start) if self.view.catch is None else self.view.catch.place - self._free_start
+        if self.view.catch is not None:
+            wanted = self.view.catch.place
+        by = (wanted - self._free_start) @ self._unbent
+        if self.view.catch is None:
+            by = self._worth(by, self._free_start)
         if not self._pulls:
-            self._run(REGISTRY.by_handle("move"), {"by": tuple(float(value) for value in by)})
+            self._move(by)
+            off = self._off(wanted)
+            if float(np.linalg.norm(off)) > MOST_OFF * scale:
+                # Where steps bend it the way there is no straight one: once more from where it has come to.
+                self._move(self._worth(by + off @ self._unbent, self._free_start))
         elif np.any(by):
             length = float(np.linalg.norm(by))
             direction = tuple(float(value) / length for value in by)
             self._run(REGISTRY.by_tool("pull"), {"direction": direction, "distance": length})
+
+    def _move(self, by: Floats) -> None:
+        self._run(REGISTRY.by_handle("move"), {"by": tuple(float(value) for value in by)})
+
+    def _off(self, wanted: Floats) -> Floats:
+        """How far what is held is shown from where the pointer wants it; nothing where that is not shown yet."""
+        part_id, kind, index = self._held
+        picture = self.view.stage.picture(part_id)
+        if picture is None or picture.part is not self.view.session.part or np.array_equal(self._unbent, np.eye(3)):
+            return np.zeros(3)
+        return np.asarray(wanted - element_places(picture, kind)[index])
 
     def _caught(self, place: QPoint, wanted: np.ndarray) -> Catch | None:
         if not self.view.hands.snaps or self._sight_at_press is None:

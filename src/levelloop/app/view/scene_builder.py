@@ -324,7 +324,7 @@ class Scenery:
         picture = self.view.stage.picture(self.view.session.document.active)
         if picture is None:
             return
-        weights = self._soft_weights(picture, self.view.session.selection, soft)
+        weights = self.soft_weights(picture, self.view.session.selection, soft)
         blue = self.view.theme.selection
         steps = np.ceil(weights * SOFT_STEPS).astype(np.int64)
         for step in range(1, SOFT_STEPS + 1):
@@ -343,7 +343,7 @@ class Scenery:
                     )
                 )
 
-    def _soft_weights(self, picture: Picture, selection: Selection, soft: Soft) -> Floats:
+    def soft_weights(self, picture: Picture, selection: Selection, soft: Soft) -> Floats:
         """How much each point follows; worked out once for as long as nothing of it changes."""
         if self._softly is not None:
             part, chosen, known, weights = self._softly
