@@ -157,3 +157,25 @@ def test_what_cannot_be_laid_on_is_refused_in_words() -> None:
         session.add_step("lay_on", target="wire")
     with pytest.raises(EditError, match="name it"):
         session.add_step("conform")
+
+
+def test_a_strip_lies_on_the_smooth_surface_and_closes_at_its_start() -> None:
+    session, radius = on_ball(cells=8)
+    session.do("add_point", name="belt")
+    angle = np.linspace(0, 2 * np.pi, 13)
+    path = [tuple(60.0 * np.array([np.cos(a) * 0.8, np.sin(a) * 0.8, 0.6])) for a in angle]
+    told = session.do("lay_strip", path=path, width=6.0, count=24, onto="ball")
+    assert "it closes" in told
+    mesh = session.part.mesh
+    assert mesh.n_faces == 24 and (mesh.topology.face_sizes == 4).all()
+    assert mesh.topology.euler_number() == 0  # A ring.
+    belt = mesh.points[mesh.topology.point_face_count > 0]
+    ball = session.document.by_name("ball").surface(5).points
+    near = np.linalg.norm(belt[:, None] - ball, axis=2).min(axis=1)
+    # On the limit, not on the cage, which lies up to 0.3 mm outside it.
+    assert np.abs(np.linalg.norm(belt, axis=1) - radius).max() < 0.12 and near.max() < 1.0
+    lengths = np.linalg.norm(np.diff(mesh.points[mesh.topology.edges], axis=1)[:, 0], axis=1)
+    assert lengths.max() < 2.2 * lengths.min()
+    session.undo()
+    open_path = path[:7]
+    assert "it closes" not in session.do("lay_strip", path=open_path, width=6.0, count=12, onto="ball")

@@ -160,7 +160,7 @@ class Part:
         """Lets go of what the recipe made; it is made again when somebody asks."""
         self.__dict__.pop("plain", None)
         self.__dict__.pop("_given", None)
-        self.__dict__.pop("_limit_shape", None)
+        self.__dict__.pop("limit_shape", None)
 
     @property
     def stepped(self) -> Mesh:
@@ -222,7 +222,7 @@ class Part:
         return self.stepped.with_points(self.stepped.points @ across[:3, :3] + across[3, :3])
 
     @lazy
-    def _limit_shape(self) -> Mesh:
+    def limit_shape(self) -> Mesh:
         """Its limit surface in the world, fine enough to be laid on: points of the limit with their normals."""
         level, faces = max(self.level, 1), self.stepped.n_faces
         while level < LAID_ON_LEVEL and faces * 4 ** (level + 1) <= LAID_ON_FACES:
@@ -231,7 +231,7 @@ class Part:
 
     def smooth_in_space_of(self, other: Part) -> Mesh:
         """Its limit surface with its normals, in another part's space. Raises EditError where a step cannot run."""
-        shape = self._limit_shape
+        shape = self.limit_shape
         if other.in_place or shape.normals is None:
             return shape if other.in_place else shape.with_points(_back(shape.points, other.transform))
         back = np.asarray(np.linalg.inv(other.transform), dtype=np.float64)

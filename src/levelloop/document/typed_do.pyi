@@ -720,7 +720,7 @@ class TypedDo:
         onto: str | None = ...,
         weld: float | str | None = ...,
     ) -> str:
-        """Quads along a line over another part's surface."""
+        """Quads along a line over another part's smooth surface; it closes where it ends at its start."""
 
     @overload
     def do(

@@ -12,7 +12,16 @@ from levelloop.document.parameters.base import (
 from levelloop.document.parameters.numbers import Angle, Count, Length, Number, PointNumber, Ratio, StepNumber, Within
 from levelloop.document.parameters.picked import CutPath, PartNames, Picked, PointPairs
 from levelloop.document.parameters.places import Axes, Curve, Lengths, PlaneOf, Points, Rims, Sizes, Vector
-from levelloop.document.parameters.words import Choice, Colour, Expression, OfPart, PartName, Text, Toggle
+from levelloop.document.parameters.words import (
+    Choice,
+    Colour,
+    Expression,
+    OfPart,
+    PartName,
+    SurfaceOf,
+    Text,
+    Toggle,
+)
 
 __all__ = [
     "AUTOMATIC_WORD",
@@ -43,6 +52,7 @@ __all__ = [
     "Rims",
     "Sizes",
     "StepNumber",
+    "SurfaceOf",
     "Text",
     "Toggle",
     "Vector",

@@ -114,6 +114,18 @@ class PartName(Text):
 
 
 @dataclass(frozen=True)
+class SurfaceOf(PartName):
+    """Another part by its name; an edit takes its limit surface, or its cage where it is not smoothed, in the world."""
+
+    def resolved(self, value: Any, document: Document, part: Part) -> Any:
+        """The surface of the part of that name. Raises EditError where there is none."""
+        if not isinstance(value, str) or not value:
+            return super().resolved(value, document, part)
+        other = document.by_name(value)
+        return other.limit_shape if other.level > 0 or other.limit else other.to_world(other.stepped)
+
+
+@dataclass(frozen=True)
 class OfPart(PartName):
     """The part that is meant, by its name; the active one where none is named."""
 

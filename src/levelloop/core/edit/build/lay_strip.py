@@ -10,8 +10,8 @@ import numpy as np
 from levelloop.core.arrays import Floats, Integers
 from levelloop.core.errors import EditError
 from levelloop.core.forms.curves import Path
-from levelloop.core.geometry.closest import closest_places
 from levelloop.core.geometry.planes import as_vector
+from levelloop.core.geometry.skin import Skin
 from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.faces import unit
 from levelloop.core.mesh.mesh import Mesh
@@ -31,33 +31,42 @@ def lay_strip(
 ) -> Edit:
     """Lays a strip of quads along a line, on another part's surface where one is named.
 
-    path: places (x, y, z) mm that the line runs through smoothly; width: mm across; count: quads, evenly along.
+    path: places (x, y, z) mm that the line runs through smoothly; width: mm across; count: quads, evenly along; it
+    closes where it ends within half the width of its start. onto: a surface, rounded by its normals where it has them.
     weld: mm within which the strip's two ends are welded onto points that are there; half the width where not given.
     Selected after: the strip's faces.
     """
     if len(path) < 2:
         raise EditError("A strip needs at least two places.")
     places = np.array([as_vector(place) for place in path])
-    line = Path(places, False, np.ones(len(places)), True)
+    closes = len(places) > 3 and count > 2 and float(np.linalg.norm(places[0] - places[-1])) <= 0.5 * width
+    places = places[:-1] if closes else places
+    line = Path(places, closes, np.ones(len(places)), True)
     on = line.at(line.places(count, even=True))
+    on = on[:-1] if closes else on
     normals = np.tile((0.0, 0.0, 1.0), (len(on), 1))
     if onto is not None:
         if onto.n_faces == 0:
             raise EditError("The part to lay it on has no faces.")
-        on, normals = closest_places(onto, on)
-    along = unit(np.gradient(on, axis=0))
+        skin = Skin(onto)
+        on, normals = skin.nearest(on)
+    along = unit(np.roll(on, -1, axis=0) - np.roll(on, 1, axis=0) if closes else np.gradient(on, axis=0))
     across = unit(np.cross(normals, along))
     if not np.any(across):
         raise EditError("The line runs along the normal; a strip needs a way across.")
     left, right = on + 0.5 * width * across, on - 0.5 * width * across
     if onto is not None:
-        left, right = closest_places(onto, left)[0], closest_places(onto, right)[0]
+        left, right = skin.nearest(left)[0], skin.nearest(right)[0]
     builder = MeshBuilder(mesh)
     numbers = builder.points(np.stack((left, right), axis=1).reshape(-1, 3))
     left_number, right_number = numbers[::2], numbers[1::2]
-    quads = np.stack((right_number[:-1], right_number[1:], left_number[1:], left_number[:-1]), axis=1)
+    quads = np.stack((right_number, np.roll(right_number, -1), np.roll(left_number, -1), left_number), axis=1)
+    quads = quads if closes else quads[:-1]
     builder.faces(quads)
     laid, origin = builder.build()
+    if closes:
+        faces = np.arange(mesh.n_faces, laid.n_faces)
+        return Edit(laid, Selection("faces", faces), origin, f"{count} quads; it closes.")
     ends = np.array([left_number[0], right_number[0], left_number[-1], right_number[-1]])
     target, met = _ends_met(mesh, laid, ends, 0.5 * width if weld is None else weld)
     told = f"{count} quads; {met} of 4 end points welded."
