@@ -328,3 +328,24 @@ def test_what_faces_the_view_is_what_is_seen_of_the_bent_part(empty: Hands) -> N
     assert np.array_equal(facing(empty.view.sight(), picture, "faces"), ~away)
     upward = picture.normal_lines[:, 1, 2] > picture.normal_lines[:, 0, 2]
     assert np.array_equal(upward, ~away)
+
+
+def test_steps_are_copied_to_other_parts_and_linked_ones_lead_to_their_target(empty: Hands) -> None:
+    from levelloop.app.panels.parts import links_told
+
+    session, window = empty.session, empty.window
+    session.do("add_curve", points=[(0, 0, 0), (40, 0, 0), (60, 0, 30)], kind="smooth", name="run")
+    session.do("add_box", size=(4, 4, 4), name="link")
+    session.add_step("array_along", curve="run", count=5)
+    session.add_step("mirror", planes="y")
+    window.on_recipe.copy([0, 1])
+    assert "2 steps copied" in window.message
+    session.do("add_box", size=(3, 3, 3), at=(0, 20, 0), name="other")
+    window.on_recipe.paste()
+    assert [step.key for step in session.part.steps] == ["array_along", "mirror"]
+    assert session.part.shown_values(session.part.steps[0])["curve"] == "run"
+    (target,) = window.on_recipe._targets(0)
+    assert target.name == "run" and window.on_recipe._targets(1) == []
+    parts = {part.name: part for part in session.document.parts}
+    assert links_told(session.document, parts["other"]) == "Made with run."
+    assert links_told(session.document, parts["run"]) == "Part of what makes link, other."

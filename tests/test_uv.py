@@ -117,6 +117,21 @@ def test_the_side_of_a_cone_is_a_fan_of_its_own_triangles(sides: int, diameter: 
     keeps_all_lengths(unwrap(session.part.mesh, NOTHING, pack=False).mesh)
 
 
+def test_what_is_not_smoothed_is_laid_flat_as_it_is() -> None:
+    for level, is_flat in ((0, True), (2, False)):
+        session = Session.new()
+        session.do("add_cylinder", diameter=20, height=30, sides=8, cells=2, caps="open")
+        session.do("set_level", level=level)
+        session.do("suggest_seams", fold=180)
+        session.select_none()
+        session.do("unwrap", pack=False)
+        mesh = session.part.mesh
+        assert mesh.uv is not None
+        around = np.linalg.norm(mesh.uv[mesh.topology.next_corner] - mesh.uv, axis=1)
+        real = np.linalg.norm(mesh.points[mesh.topology.corner_end] - mesh.points[mesh.topology.corners], axis=1)
+        assert np.allclose(around, real, rtol=1e-3) == is_flat
+
+
 def test_a_plane_is_not_stretched_and_a_half_ball_hardly() -> None:
     mesh = form("add_plane", size=(30, 20), cells=(6, 4))
     flat = unwrap(mesh, NOTHING, pack=False).mesh

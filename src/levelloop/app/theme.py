@@ -7,7 +7,7 @@ from importlib.resources import files
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QFont, QFontDatabase
-from PySide6.QtWidgets import QLabel, QWidget
+from PySide6.QtWidgets import QLabel, QPushButton, QWidget
 
 
 @dataclass(frozen=True)
@@ -192,6 +192,16 @@ def style_sheet(theme: Theme) -> str:
     QToolButton:checked {{ background: {theme.chosen}; }}
     QToolButton:disabled {{ color: {theme.faint}; }}
     """
+
+
+def quiet_button(words: str, hint: str, parent: QWidget) -> QPushButton:
+    """A button of a card: words without a frame, its hint for pointers and readers."""
+    button = QPushButton(words, parent)
+    button.setProperty("quiet", True)
+    button.setFont(text_font(9))
+    button.setToolTip(hint)
+    button.setAccessibleName(hint)
+    return button
 
 
 def plain_label(text: str, parent: QWidget | None) -> QLabel:

@@ -949,6 +949,7 @@ class TypedDo:
         pack: bool | str = ...,
         margin: float | str = ...,
         size: float | str = ...,
+        smooth: bool | str = ...,
     ) -> str:
         """Lays islands flat between their seams; points of the set “pinned” keep their UV."""
 

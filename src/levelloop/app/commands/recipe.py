@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QMenu
 
-from levelloop.document.document import Document
+from levelloop.core.words import counted
+from levelloop.document.document import Document, Part
 from levelloop.document.operations import REGISTRY
 from levelloop.document.recipe import STEPS, label, rail_place
 from levelloop.document.registry import Operation
@@ -23,6 +24,7 @@ class RecipeCommands:
     def __init__(self, window: Window) -> None:
         self.window = window
         self._chosen = 0
+        self._copied: list[tuple[str, dict[str, Any]]] = []
         # By the names that operations give their questions.
         self.tools: dict[str, Callable[[Operation], None]] = {
             "station later": lambda _: self.move_right(),
@@ -86,15 +88,37 @@ class RecipeCommands:
             menu.addAction("Earlier").triggered.connect(lambda: self.move(step, step - 1))
         if step + 1 < len(steps):
             menu.addAction("Later").triggered.connect(lambda: self.move(step, step + 1))
+        menu.addAction("Copy").triggered.connect(lambda: self.copy([step]))
+        if len(steps) > 1:
+            menu.addAction("Copy all").triggered.connect(lambda: self.copy(list(range(len(steps)))))
+        for target in self._targets(step):
+            menu.addAction(f"Go to “{target.name}”").triggered.connect(
+                lambda _=False, target=target: self.window.session.activate(target.id)
+            )
         menu.addAction("Make plain up to here").triggered.connect(
             lambda: self._do(lambda: self.window.session.bake_steps(step))
         )
         menu.addAction("Remove").triggered.connect(lambda: self.remove(step))
         self._open(menu, at)
 
+    def copy(self, places: list[int]) -> None:
+        """Keeps steps of the active part, to be added to others."""
+        part = self.window.session.part
+        self._copied = [(part.steps[place].key, dict(part.shown_values(part.steps[place]))) for place in places]
+        self.window.tell(f"{counted(len(places), 'step')} copied; + on another part's build line adds them.")
+
+    def paste(self) -> None:
+        """Adds the copied steps to the active part, in their order."""
+        for key, values in self._copied:
+            self._do(lambda key=key, values=values: self.window.session.add_step(key, **values))  # type: ignore[misc]
+
     def add_menu(self, at: QPoint) -> None:
         """The menu of what can be added to the recipe."""
         menu = QMenu(self.window)
+        if self._copied:
+            what = STEPS[self._copied[0][0]].title.lower() if len(self._copied) == 1 else f"{len(self._copied)} steps"
+            menu.addAction(f"Paste {what}").triggered.connect(self.paste)
+            menu.addSeparator()
         for kind in STEPS.values():
             action = menu.addAction(kind.title)
             action.setToolTip(kind.hint)
@@ -110,6 +134,13 @@ class RecipeCommands:
                 self.window.stage.show_until(part.id, None, self.window.stage.is_smooth(part))
 
     # Helpers
+
+    def _targets(self, step: int) -> list[Part]:
+        """The parts that a step names and that are there."""
+        part = self.window.session.part
+        here = part.steps[step]
+        named = [here.parameters.get(name) for name in STEPS[here.key].names_parts]
+        return [part.inputs[str(one)] for one in named if one in part.inputs]
 
     def _here(self, step: int | None) -> int | None:
         """The step meant; None, with a sentence, where there is none."""

@@ -23,7 +23,7 @@ from levelloop.app.panels.pieces import heading, quiet_list, switch, tool
 from levelloop.app.theme import Theme, plain_label, scaled, text_font
 from levelloop.app.view.stage import Stage
 from levelloop.core.errors import LevelLoopError
-from levelloop.document.document import Part
+from levelloop.document.document import Document, Part
 from levelloop.document.part_edits import grouped, in_group, moved_in_list, rename_group, show_group
 from levelloop.document.session import Session
 
@@ -125,11 +125,13 @@ class PartRow(QWidget):
             "helper" if part.helper else "",
             "instance" if part.shared else "",
             "attached" if part.attached else "",
+            "linked" if (links := links_told(panel.session.document, part)) else "",
         ]
         if any(words):
             where = plain_label(" · ".join(filter(None, words)), self)
             where.setObjectName("quiet")
             where.setFont(text_font(8.5))
+            where.setToolTip(links)
             row.addWidget(where)
         row.addWidget(count)
 
@@ -162,6 +164,14 @@ class PartRow(QWidget):
             self._panel.told.emit(str(error))
         else:
             self._panel.told.emit(self._panel.session.state.message)
+
+
+def links_told(document: Document, part: Part) -> str:
+    """Which parts a part's steps take, and which take it; empty where there are none."""
+    takes = [other.name for other in part.inputs.values()]
+    feeds = [other.name for other in document.parts if part.id in other.inputs]
+    told = (("Made with", takes), ("Part of what makes", feeds))
+    return " ".join(f"{words} {', '.join(names)}." for words, names in told if names)
 
 
 class GroupRow(QWidget):

@@ -6,9 +6,9 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QRect
 from PySide6.QtGui import QImage, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
-from levelloop.app.theme import MARKS, colour, plain_label, scaled, text_font
+from levelloop.app.theme import MARKS, colour, plain_label, quiet_button, scaled, text_font
 from levelloop.app.view.colour_maps import BILBAO, ramp
 from levelloop.document.scripting.units import format_length
 
@@ -41,9 +41,9 @@ class CompareCard(QFrame):
             column.addWidget(widget)
         line = QHBoxLayout()
         line.setSpacing(2)
-        self.map = self._button("Distances", "Colours each place by how far it is from the other side")
-        self.go = self._button("Largest", "Turns to the place where they are farthest apart")
-        self.end = self._button("End", "Ends the comparison")
+        self.map = quiet_button("Distances", "Colours each place by how far it is from the other side", self)
+        self.go = quiet_button("Largest", "Turns to the place where they are farthest apart", self)
+        self.end = quiet_button("End", "Ends the comparison", self)
         self.map.clicked.connect(self.toggle_map)
         self.go.clicked.connect(self.go_to_largest)
         self.end.clicked.connect(lambda: self.view.compare(None))
@@ -97,14 +97,6 @@ class CompareCard(QFrame):
     def place(self) -> None:
         """Stands in the view's lower right corner."""
         self.move(self.view.width() - self.width() - EDGE, self.view.height() - self.height() - EDGE)
-
-    def _button(self, words: str, hint: str) -> QPushButton:
-        button = QPushButton(words, self)
-        button.setProperty("quiet", True)
-        button.setFont(text_font(9))
-        button.setToolTip(hint)
-        button.setAccessibleName(hint)
-        return button
 
 
 class DistanceScale(QWidget):

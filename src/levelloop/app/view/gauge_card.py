@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QEnterEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from levelloop.app.theme import colour, plain_label, scaled, text_font
+from levelloop.app.theme import colour, plain_label, quiet_button, scaled, text_font
 from levelloop.core.arrays import Floats
 from levelloop.core.measure.gauge import LoopGauge
 from levelloop.document.scripting.units import format_length
@@ -49,9 +49,9 @@ class GaugeCard(QFrame):
         column.addWidget(self.graph)
         line = QHBoxLayout()
         line.setSpacing(2)
-        self.hold = self._button("Hold", "Gives the loop a radius")
-        self.balance = self._button("Balance", "Makes both sides of the loop equal")
-        self.pin = self._button("Pin", "Keeps the card until it is freed")
+        self.hold = quiet_button("Hold", "Gives the loop a radius", self)
+        self.balance = quiet_button("Balance", "Makes both sides of the loop equal", self)
+        self.pin = quiet_button("Pin", "Keeps the card until it is freed", self)
         self.hold.clicked.connect(lambda: self._ask("hold"))
         self.balance.clicked.connect(lambda: self._ask("balance"))
         self.pin.clicked.connect(self.toggle_pin)
@@ -150,14 +150,6 @@ class GaugeCard(QFrame):
         event.accept()
 
     # Helpers
-
-    def _button(self, words: str, hint: str) -> QPushButton:
-        button = QPushButton(words, self)
-        button.setProperty("quiet", True)
-        button.setFont(text_font(9))
-        button.setToolTip(hint)
-        button.setAccessibleName(hint)
-        return button
 
     def _ask(self, key: str) -> None:
         if self._of is not None:

@@ -10,7 +10,7 @@ from PySide6.QtCore import QRect, QTimer
 from PySide6.QtGui import QImage, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from levelloop.app.theme import colour, plain_label, scaled, text_font
+from levelloop.app.theme import colour, plain_label, quiet_button, scaled, text_font
 from levelloop.app.view.colour_maps import VIK, ramp
 from levelloop.app.view.look import (
     BENDS,
@@ -189,11 +189,7 @@ class LookCard(QFrame):
             label.setFont(text_font(9, text_font().Weight.DemiBold))
             line.addWidget(label)
         for words, run, hint in buttons:
-            button = QPushButton(words(), row)
-            button.setProperty("quiet", True)
-            button.setFont(text_font(9))
-            button.setToolTip(hint)
-            button.setAccessibleName(hint)
+            button = quiet_button(words(), hint, row)
             button.clicked.connect(lambda _=False, run=run: run())
             line.addWidget(button)
             self._words.append((button, words))

@@ -58,20 +58,20 @@ def unwrap(
     pack: bool = True,
     margin: int = 4,
     size: int = 2048,
-    limit: Floats | None = None,
+    smooth: bool = False,
 ) -> Edit:
-    """Lays selected faces, or all, flat: an island between each run of seams, as true to the smooth surface as it goes.
+    """Lays selected faces, or all, flat: an island between each run of seams, as true to the surface as it goes.
 
     method: "low stretch" keeps lengths, "angles" keeps angles. What cannot be laid flat is cut where that is cheapest,
     and the cuts become seams. Points of the set "pinned" keep their UV. pack: puts the islands into the unit square.
-    limit: (n, 3) where the points lie on the smooth surface. Raises EditError where there are no faces.
+    smooth: by where the points lie on the smooth surface, else by the cage. Raises EditError where there are no faces.
     From the least squares conformal map (Lévy et al. 2002), or where that flips Tutte's on a circle (Tutte 1963), by
     scalable locally injective maps (Rabinovich et al. 2017).
     """
     if mesh.n_faces == 0:
         raise EditError("There are no faces to lay flat.")
     faces = faces_or_all(mesh, faces_of(mesh.topology, selection) if len(selection) else np.zeros(0, dtype=np.int64))
-    places = mesh.points if limit is None else limit
+    places = limit_of(mesh) if smooth else mesh.points
     cost = edge_lengths(mesh.topology, places)
     seams = cut_to_discs(mesh, faces, mesh.seams, cost)
     uv = np.zeros((mesh.topology.n_corners, 2)) if mesh.uv is None else mesh.uv.copy()

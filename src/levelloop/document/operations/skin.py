@@ -3,11 +3,7 @@
 from __future__ import annotations
 
 from levelloop.core.edit.clean.simple import set_material
-from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.origins import Edit
-from levelloop.core.mesh.selection import Selection
-from levelloop.core.uv.flatten import Method, limit_of
-from levelloop.core.uv.flatten import unwrap as laid_flat
+from levelloop.core.uv.flatten import unwrap
 from levelloop.core.uv.packing import pack
 from levelloop.core.uv.project import project_uv
 from levelloop.core.uv.seams import suggest_seams
@@ -25,6 +21,7 @@ from levelloop.document.parameters import (
     Text,
     Toggle,
     Vector,
+    WhereSmoothed,
 )
 from levelloop.document.registry import Operation
 from levelloop.document.shared_parameters import AXES
@@ -33,18 +30,6 @@ PICTURE: tuple[Parameter, ...] = (
     Count("margin", 4, "Pixels between islands", low=0, high=256),
     Count("size", 2048, "Pixels to a side of the picture", low=16, high=65536),
 )
-
-
-def _unwrap(
-    mesh: Mesh,
-    selection: Selection,
-    method: Method = "low stretch",
-    pack: bool = True,
-    margin: int = 4,
-    size: int = 2048,
-) -> Edit:
-    """Laid flat by where the points lie on the smooth surface: that is what is textured."""
-    return laid_flat(mesh, selection, method, pack, margin, size, limit_of(mesh) if mesh.n_faces else None)
 
 
 SKIN: tuple[Operation, ...] = (
@@ -105,14 +90,15 @@ SKIN: tuple[Operation, ...] = (
         "unwrap",
         "Unwrap",
         "Skin",
-        _unwrap,
-        "Unwrap {selection} with {method}, {pack}[, margin {margin}, picture {size}]",
+        unwrap,
+        "Unwrap {selection} with {method}, {pack}[, margin {margin}, picture {size}][, {smooth}]",
         "Lays islands flat between their seams; points of the set “pinned” keep their UV",
         "cage",
         (
             Choice("method", "low stretch", "What is kept", words=("low stretch", "angles")),
             Toggle("pack", True, "Whether islands are packed too", on="packed", off="not packed"),
             *PICTURE,
+            WhereSmoothed("smooth", True, "What is laid flat", on="the smooth surface", off="the cage"),
         ),
         ("faces",),
         or_all=True,

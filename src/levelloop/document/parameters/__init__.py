@@ -21,6 +21,7 @@ from levelloop.document.parameters.words import (
     SurfaceOf,
     Text,
     Toggle,
+    WhereSmoothed,
 )
 
 __all__ = [
@@ -56,6 +57,7 @@ __all__ = [
     "Text",
     "Toggle",
     "Vector",
+    "WhereSmoothed",
     "Within",
     "is_finite",
     "quoted",

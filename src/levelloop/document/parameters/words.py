@@ -77,6 +77,15 @@ class Toggle(Parameter):
 
 
 @dataclass(frozen=True)
+class WhereSmoothed(Toggle):
+    """Yes or no; an edit takes a yes only of a part that is smoothed."""
+
+    def resolved(self, value: Any, document: Document, part: Part) -> Any:
+        """Whether, of that part."""
+        return bool(value) and (part.level > 0 or part.limit)
+
+
+@dataclass(frozen=True)
 class Text(Parameter):
     """A word or name of so many letters at most."""
 
