@@ -24,7 +24,8 @@ from levelloop.document.cameras import NamedCamera
 from levelloop.document.evaluation import bound
 from levelloop.document.materials import Material
 from levelloop.document.parameters import Reading
-from levelloop.document.recipe import STEPS, Step, Taken, leading, links_of, parts_named
+from levelloop.document.recipe import Step, Taken, leading, links_of, parts_named
+from levelloop.document.step_kinds import STEPS
 
 DEFAULT_LEVEL = 2
 COLOURS = ("#D3CABB", "#C9B48A", "#B7C2B0", "#B9BFCB", "#CDB3A6", "#C7BFD0")

@@ -6,7 +6,8 @@ from dataclasses import replace
 
 from levelloop.core.errors import EditError
 from levelloop.document.document import Document
-from levelloop.document.recipe import STEPS, Step
+from levelloop.document.recipe import Step
+from levelloop.document.step_kinds import STEPS
 
 
 def imported(document: Document, other: Document) -> Document:

@@ -28,13 +28,13 @@ from levelloop.document.jobs import Job
 from levelloop.document.looks import checked_looks
 from levelloop.document.measuring import Measures, measured
 from levelloop.document.operations import REGISTRY
-from levelloop.document.recipe import STEPS, StepKind
 from levelloop.document.registry import Operation
 from levelloop.document.replay import replayed
 from levelloop.document.reviewing import mark_of, reviewed_parts
 from levelloop.document.running import State
 from levelloop.document.scripting.units import parse_length
 from levelloop.document.scripting.where_sentence import parse_where, read_conditions
+from levelloop.document.step_kinds import STEPS, StepKind
 
 if TYPE_CHECKING:
     from levelloop.document.typed_do import TypedDo

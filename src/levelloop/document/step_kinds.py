@@ -1,0 +1,435 @@
+"""The kinds of step that a recipe may have, each declared once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from levelloop.core.arrays import Floats
+from levelloop.core.edit.build.sweeping import extrude_along, helix, revolve, sweep
+from levelloop.core.edit.build.thicken import thicken
+from levelloop.core.edit.hold.hold import hold
+from levelloop.core.edit.hold.true_size import true_size
+from levelloop.core.edit.join.boolean import Kind, boolean
+from levelloop.core.edit.join.weld import weld
+from levelloop.core.edit.move.transform import slant
+from levelloop.core.edit.repeat.copies import array
+from levelloop.core.errors import EditError
+from levelloop.core.forms.curves import path_of
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.origins import Edit
+from levelloop.core.mesh.selection import NOTHING, Selection, convert, select_all
+from levelloop.core.recipe.along import array_along, follow, sweep_profile
+from levelloop.core.recipe.mirror import PLANES, follow_mirror, mirror
+from levelloop.core.recipe.onto import conform, lay_on
+from levelloop.core.recipe.shaping import bend, taper, twist
+from levelloop.core.surface.surface import HIGHEST_LEVEL
+from levelloop.core.tolerance import AUTOMATIC
+from levelloop.document.parameters import (
+    Angle,
+    Choice,
+    Count,
+    Length,
+    Parameter,
+    PartName,
+    Ratio,
+    Text,
+    Toggle,
+    Vector,
+    Within,
+)
+from levelloop.document.registry import Line
+from levelloop.document.shared_parameters import (
+    ALONG_CURVE,
+    AXES,
+    AXIS,
+    FILL,
+    HELD_SIDES,
+    PULLED_ALONG,
+    ROW,
+    RUN_OUT,
+    SCALE_OF_COPIES,
+    SIDES_OF_WALL,
+    TRUE_SIZES,
+    TURN,
+    WALL,
+    WELD,
+    WELD_COPIES,
+    WINDING,
+    held_radius,
+)
+
+
+@dataclass(frozen=True)
+class StepKind:
+    """One kind of step as data.
+
+    run: (mesh, **parameters) → Edit, in the part's own space; None for smoothing. sentence: as an operation's; label:
+    what its station is called. growth: how many times as many faces there are after it, about. follow: (mesh before,
+    its edit, the mesh with other points, **parameters) → where the edit's points go then, or None. begins_with,
+    on_line: as an operation's. onto: the parameter whose part's limit surface is taken where "onto" says so.
+    """
+
+    key: str
+    title: str
+    run: Callable[..., Edit] | None
+    sentence: str
+    label: str
+    hint: str
+    parameters: tuple[Parameter, ...]
+    growth: Callable[[Mapping[str, Any]], float] = lambda _: 1.0
+    follow: Callable[..., Floats | None] | None = None
+    begins_with: Mapping[str, Any] = field(default_factory=dict)
+    on_line: Mapping[Line, int] = field(default_factory=dict)
+    onto: str = ""
+
+    @property
+    def names_parts(self) -> tuple[str, ...]:
+        """The parameters that name other parts: kept by id, run with what these have come to."""
+        return tuple(parameter.name for parameter in self.parameters if isinstance(parameter, PartName))
+
+    @property
+    def needs_parts(self) -> bool:
+        """Whether it is nothing without another part."""
+        return any(isinstance(parameter, PartName) and not parameter.optional for parameter in self.parameters)
+
+
+def edges_of_set(mesh: Mesh, set: str) -> Selection:
+    """The edges of a named set. Raises EditError where it is not there, or empty."""
+    named = next((one for one in mesh.sets if one.name == set), None)
+    if named is None:
+        raise EditError(f"There is no set “{set}”; keep the edges that it should hold under that name.")
+    edges = convert(mesh.topology, Selection(named.kind, named.indices), "edges")
+    if len(edges) == 0:
+        raise EditError(f"The set “{set}” is empty.")
+    return edges
+
+
+# How they run
+
+
+def _on_all(run: Callable[..., Edit]) -> Callable[..., Edit]:
+    """An operation run on everything there is."""
+
+    def on_all(mesh: Mesh, **parameters: Any) -> Edit:
+        return run(mesh, NOTHING, **parameters)
+
+    return on_all
+
+
+def _on_profile(run: Callable[..., Edit]) -> Callable[..., Edit]:
+    """An operation run on all faces, or on all edges of a part that is a line."""
+
+    def on_profile(mesh: Mesh, **parameters: Any) -> Edit:
+        return run(mesh, select_all(mesh.topology, "faces" if mesh.n_faces else "edges"), **parameters)
+
+    return on_profile
+
+
+def _on_set(mesh: Mesh, set: str = "", **parameters: Any) -> Edit:
+    """Edges of a named set held."""
+    # A step only adds: what it would move belongs to the cage.
+    return hold(mesh, edges_of_set(mesh, set), moves=False, **parameters)
+
+
+def _sweep(mesh: Mesh, curve: Mesh | None, profile: Mesh | None, steps: int, sides: int, caps: str, even: bool) -> Edit:
+    """Along a curve, or the part's own wires: a profile, or a circle by the curve's radii."""
+    if profile is None:
+        return sweep(mesh, NOTHING, curve, steps, sides, caps, even)
+    if curve is None and not len(mesh.topology.wires):
+        raise EditError("A sweep needs a curve: name a part, or give this one wires.")
+    path = path_of(mesh if curve is None else curve)
+    return sweep_profile(mesh, path, path.places(path.spans * steps, even), path_of(profile), caps)
+
+
+def _on_faces(run: Callable[..., Edit]) -> Callable[..., Edit]:
+    """An operation run on all faces."""
+
+    def on_faces(mesh: Mesh, **parameters: Any) -> Edit:
+        return run(mesh, select_all(mesh.topology, "faces"), **parameters)
+
+    return on_faces
+
+
+def _boolean(mesh: Mesh, other: Mesh, kind: Kind) -> Edit:
+    if other.n_faces == 0:
+        raise EditError("the part it takes has no faces.")
+    return boolean(mesh, other, kind)
+
+
+def _on_points(run: Callable[..., Edit]) -> Callable[..., Edit]:
+    """An operation run on all points, hidden ones too."""
+
+    def on_points(mesh: Mesh, **parameters: Any) -> Edit:
+        return run(mesh, select_all(mesh.topology, "points"), **parameters)
+
+    return on_points
+
+
+def _turned(parameters: Mapping[str, Any]) -> float:
+    return max(float(parameters["steps"]) * abs(float(parameters.get("turns", 1.0))), 1.0)
+
+
+# In the part's own space there is no anchor.
+_PIVOT = Vector("pivot", "origin", "In the part's own space", words=("origin", "middle"))
+_MIDDLE = Vector("pivot", "middle", "In the part's own space", words=("middle", "origin"))
+_AROUND = (AXIS, _PIVOT)
+
+
+def _direction(name: str, default: str, hint: str) -> Parameter:
+    return Vector(name, default, hint, is_length=False, words=AXES)
+
+
+_ONTO = Choice("onto", "smooth", "Its limit surface, or what its recipe makes of its cage", words=("smooth", "cage"))
+
+_KINDS: tuple[StepKind, ...] = (
+    StepKind(
+        "mirror",
+        "Mirror",
+        mirror,
+        "Let the recipe mirror across {planes}, weld {weld}",
+        "mirror {planes}",
+        "The other side follows; both sides are one in the middle",
+        (
+            Choice("planes", "x", "Through the part's origin", words=PLANES),
+            Within("weld", AUTOMATIC, "Points nearer to a plane lie on it", low=0, step=0.01),
+        ),
+        lambda given: 2.0 ** len(given["planes"]),
+        follow_mirror,
+        on_line={"parts": 60},
+    ),
+    StepKind(
+        "array",
+        "Array",
+        _on_all(array),
+        "Let the recipe repeat it: {count} in all, moved {move}, turned {rotate} about {axis}, pivot {pivot},"
+        " scaled {scale}[, weld {weld}]",
+        "array {count}",
+        "Rows and rings that follow; 20 slices of 18° close",
+        (*ROW, *_AROUND, SCALE_OF_COPIES, WELD_COPIES),
+        lambda given: float(given["count"]),
+        begins_with={"move": (20.0, 0.0, 0.0)},
+        on_line={"parts": 70},
+    ),
+    StepKind(
+        "smooth",
+        "Smooth",
+        None,
+        "Let the recipe smooth to {level}, {creases}",
+        "smooth {level}",
+        "Smoothing before what follows: bent afterwards, detail stays even",
+        (
+            Count("level", "rail", "A level of its own, or the rail's", low=0, high=HIGHEST_LEVEL, words=("rail",)),
+            Toggle("creases", True, "Whether creases hold", on="creases hold", off="without creases"),
+        ),
+        lambda given: 1.0 if given["level"] == "rail" else 4.0 ** given["level"],
+    ),
+    StepKind(
+        "hold",
+        "Hold",
+        _on_set,
+        "Let the recipe hold {set} with radius {radius}, {sides}, {fill}",
+        "hold {set} {radius}",
+        "Supports made when it is built: the cage stays low, the radius can be changed at any time",
+        (Text("set", "", "A named set of edges"), held_radius(), HELD_SIDES, FILL),
+        lambda _: 2.0,
+        on_line={"parts": 90},
+    ),
+    StepKind(
+        "true_size",
+        "True size",
+        _on_all(true_size),
+        "Let the recipe's smooth surface[ be {diameter} across][ be {size} large][ pass through the {through}]",
+        "true size",
+        "The cage shrinks when it is smoothed; this gives the smooth surface the typed size",
+        TRUE_SIZES,
+    ),
+    StepKind(
+        "bend",
+        "Bend",
+        bend,
+        "Let the recipe bend by {angle} along {along} around {around}, pivot {pivot}[, from and to {limits}]",
+        "bend {angle}",
+        "What lies along one direction is bent around another; 360° closes a ring",
+        (
+            Angle("angle", 90.0, "Over the whole length, or between the limits", low=-36_000, high=36_000),
+            _direction("along", "x", "What lies that way is bent"),
+            _direction("around", "z", "The axis it is bent around, by the right hand"),
+            _MIDDLE,
+            Vector("limits", None, "From the pivot, lower one first; beyond them it goes on straight", True, size=2),
+        ),
+        on_line={"parts": 80},
+    ),
+    StepKind(
+        "twist",
+        "Twist",
+        twist,
+        "Let the recipe twist by {angle} about {axis}, pivot {pivot}",
+        "twist {angle}",
+        "Turns more and more along an axis",
+        (Angle("angle", 90.0, "At the far end", low=-36_000, high=36_000), AXIS, _MIDDLE),
+    ),
+    StepKind(
+        "taper",
+        "Taper",
+        taper,
+        "Let the recipe taper to {factor} along {axis}, pivot {pivot}",
+        "taper {factor}",
+        "Narrower or wider towards one end; a tip is better at 0.01 to 0.2 than at 0",
+        (Ratio("factor", 0.5, "Size at the far end", low=-100, high=100), AXIS, _MIDDLE),
+    ),
+    StepKind(
+        "slant",
+        "Slant",
+        _on_points(slant),
+        "Let the recipe slant by {by} along {along}, pivot {pivot}",
+        "slant",
+        "Shifts by a pitch, more the farther along",
+        (Vector("by", (5.0, 0.0, 0.0), "Over the whole length"), _direction("along", "z", "What shifts"), _MIDDLE),
+    ),
+    StepKind(
+        "thicken",
+        "Thicken",
+        _on_all(thicken),
+        "Let the recipe thicken by {outward} outward, {inward} inward, {even_wall}, {rim_steps} rim step(s)"
+        "[, profile {profile}], {reversed}",
+        "thicken",
+        "Gives an open surface a wall and a rim",
+        (*WALL, PartName("profile", None, "The part that the rim follows", optional=True), SIDES_OF_WALL),
+        lambda _: 2.5,
+        on_line={"parts": 100},
+    ),
+    StepKind(
+        "revolve",
+        "Revolve",
+        _on_profile(revolve),
+        "Let the recipe revolve it by {angle} in {steps} step(s) about {axis}, pivot {pivot}[, weld {weld}]",
+        "revolve {angle}",
+        "Turns a profile about an axis",
+        (*TURN, *_AROUND, WELD),
+        _turned,
+    ),
+    StepKind(
+        "helix",
+        "Helix",
+        _on_profile(helix),
+        "Let the recipe wind it[ with pitch {pitch}][ rising {rise}], {turns} turn(s) in {steps} step(s) each,"
+        " about {axis}, pivot {pivot}, run-out {run_out}[, weld {weld}]",
+        "helix {turns}",
+        "Winds a profile about an axis: threads, springs",
+        (*WINDING, *_AROUND, RUN_OUT, WELD_COPIES),
+        _turned,
+        begins_with={"turns": 2.0},
+    ),
+    StepKind(
+        "boolean",
+        "Boolean",
+        _boolean,
+        "Boolean {kind} with {other}",
+        "{kind} {other}",
+        "With another part, as that part is now; it may go on changing",
+        (
+            Choice("kind", "union", "", words=("union", "subtract", "intersect")),
+            PartName("other", None, "The other part"),
+        ),
+    ),
+    StepKind(
+        "sweep",
+        "Sweep",
+        _sweep,
+        "Let the recipe sweep[ {profile}][ along {curve}], {steps} step(s) between points, {sides} side(s),"
+        " caps {caps}, {even}",
+        "sweep {curve}",
+        "A profile part along a curve, or a circle by its radii; along the part's own wires where none is named",
+        (
+            PartName("curve", None, "The part that is the curve", optional=True),
+            PartName("profile", None, "The part whose outline is swept", optional=True),
+            *ALONG_CURVE,
+        ),
+        lambda given: 1.0 + float(given["steps"]) * float(given["sides"]),
+    ),
+    StepKind(
+        "extrude_along",
+        "Extrude along",
+        _on_faces(extrude_along),
+        "Let the recipe pull the faces along {curve} in {steps} step(s), end scale {end_scale}, twist {twist}, {even}",
+        "along {curve}",
+        "The part's faces pulled along a curve, turning with it",
+        (
+            PartName("curve", None, "The part that is the curve"),
+            *PULLED_ALONG,
+        ),
+        lambda given: 1.0 + float(given["steps"]),
+    ),
+    StepKind(
+        "array_along",
+        "Array along",
+        array_along,
+        "Let the recipe repeat it along {curve}[: {count} in all][, {spacing} apart], {turning}",
+        "along {curve}",
+        "Copies that ride on a curve, both ends included",
+        (
+            PartName("curve", None, "The part that is the curve"),
+            Count("count", 5, "In all, evenly", optional=True, instead_of="spacing", high=10_000),
+            Length("spacing", None, "From one to the next", optional=True, instead_of="count", low=0, above_low=True),
+            Toggle("turning", True, "How they stand", on="turning with it", off="standing as they are"),
+        ),
+        lambda given: float(given["count"] or 20),
+    ),
+    StepKind(
+        "follow",
+        "Follow a curve",
+        follow,
+        "Let the recipe lay it along {curve}, {stretch}",
+        "follow {curve}",
+        "What lies along x lies along a curve",
+        (
+            PartName("curve", None, "The part that is the curve"),
+            Toggle("stretch", False, "How long it is then", on="stretched over all of it", off="at its true length"),
+        ),
+    ),
+    StepKind(
+        "conform",
+        "Conform",
+        conform,
+        "Let the recipe put its points onto {target}, {direction}, {both}, {offset} off, {onto}",
+        "onto {target}",
+        "All points onto the surface of another part",
+        (
+            PartName("target", None, "The part whose surface it is"),
+            Vector("direction", "nearest", "Where points go", is_length=False, words=("nearest", *AXES)),
+            Toggle("both", True, "Along a direction", on="both ways", off="one way"),
+            Length("offset", 0.0, "Off the surface, outward", step=0.1),
+            _ONTO,
+        ),
+        onto="target",
+    ),
+    StepKind(
+        "lay_on",
+        "Lay on",
+        lay_on,
+        "Let the recipe lay it on {target} at {at}, turned {turn}, size {size}, lifted {lift}, {onto}",
+        "on {target}",
+        "What stands on the ground stands on another part's surface, its heights along the normals",
+        (
+            PartName("target", None, "The part whose surface it is"),
+            Vector("at", (0.0, 0.0, 0.0), "Its origin comes to the place nearest to that"),
+            Angle("turn", 0.0, "About the normal there"),
+            Ratio("size", 1.0, "How large it is then", low=0, above_low=True),
+            Length("lift", 0.0, "Along the normals", step=0.1),
+            _ONTO,
+        ),
+        onto="target",
+    ),
+    StepKind(
+        "weld",
+        "Weld",
+        _on_points(weld),
+        "Let the recipe weld within {distance}",
+        "weld {distance}",
+        "Points that lie together become one, as where a bend has closed",
+        (Within("distance", AUTOMATIC, "Points nearer than that become one", low=0, step=0.01),),
+    ),
+)
+STEPS: Mapping[str, StepKind] = {kind.key: kind for kind in _KINDS}
