@@ -61,7 +61,7 @@ def test_here_only_mends_one_of_several(count: int) -> None:
     assert session.selection.indices.tolist() == finding.indices[:1].tolist()
 
 
-def test_a_balance_foretells_how_far_the_surface_moves() -> None:
+def test_a_remedy_foretells_how_far_the_surface_moves() -> None:
     session = Session.new()
     session.do("add_box", size=(40, 40, 40), cells=(1, 1, 1))
     session.do("set_level", level=2)

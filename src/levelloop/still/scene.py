@@ -8,9 +8,9 @@ from typing import Any, Literal
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers
+from levelloop.core.arrays import Floats
 from levelloop.core.errors import EditError
-from levelloop.core.mesh.faces import corner_normals, triangles
+from levelloop.core.mesh.faces import corner_normals, triangle_corners, triangles
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.document.cameras import NamedCamera, find_camera, view_axes
 from levelloop.document.document import Document, Part
@@ -86,7 +86,7 @@ def _shapes(document: Document, part: Part, mesh: Mesh, folder: Path, first: int
     shown, face = shown[solid], face[solid]
     soft = mesh.soft if mesh.soft is not None else np.zeros(mesh.n_edges, dtype=np.bool_)
     normals = mesh.normals if mesh.normals is not None else corner_normals(topology, mesh.points, soft)
-    corners = _corners(topology.corner_face, topology.corners, topology.n_points, shown, face)
+    corners = triangle_corners(topology, shown, face)
     shapes: list[dict[str, Any]] = []
     for number in np.unique(mesh.material[face]).tolist():
         own = mesh.material[face] == number
@@ -103,13 +103,6 @@ def _shapes(document: Document, part: Part, mesh: Mesh, folder: Path, first: int
         )
         shapes.append({"file": str(path), "name": part.name, "material": _surface(made_of)})
     return shapes
-
-
-def _corners(corner_face: Integers, corners: Integers, n_points: int, shown: Integers, face: Integers) -> Integers:
-    """The corner at each point of triangles: (t, 3)."""
-    key = corner_face * n_points + corners
-    order = np.argsort(key)
-    return np.asarray(order[np.searchsorted(key, face[:, None] * n_points + shown, sorter=order)])
 
 
 def _surface(material: Material) -> dict[str, Any]:

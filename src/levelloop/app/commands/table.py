@@ -152,6 +152,17 @@ def _shading(title: str, key: str, hint: str, also: str = "") -> Entry:
     )
 
 
+def _wipe_line(side: str, by: float) -> Entry:
+    """Moves the line of a comparison by a share of the view's width."""
+
+    def move(window: Window) -> None:
+        if window.view.wipe is not None:
+            window.view.move_wipe(window.view.wipe.share + by)
+
+    hint = "Moves the line of the comparison"
+    return Entry("View/Compare", f"Line to the {side}", move, (), hint, listed=False)
+
+
 def _card(title: str, run: Callable[[LookCard], None], shading: str) -> Entry:
     """What the card of a look offers, for the search and keys of one's own."""
 
@@ -531,22 +542,8 @@ LAST: tuple[Entry | Submenu, ...] = (
         is_on=lambda window: window.view.wipe is not None and window.view.wipe.maps,
         also="deviation map heat",
     ),
-    Entry(
-        "View/Compare",
-        "Line to the left",
-        lambda window: window.view.move_wipe(window.view.wipe.share - 0.05 if window.view.wipe else 0.5),
-        (),
-        "Moves the line of the comparison",
-        listed=False,
-    ),
-    Entry(
-        "View/Compare",
-        "Line to the right",
-        lambda window: window.view.move_wipe(window.view.wipe.share + 0.05 if window.view.wipe else 0.5),
-        (),
-        "Moves the line of the comparison",
-        listed=False,
-    ),
+    _wipe_line("left", -0.05),
+    _wipe_line("right", 0.05),
     Entry(
         "View/Compare",
         "End the comparison",

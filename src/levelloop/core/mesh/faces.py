@@ -177,6 +177,14 @@ def triangles(topology: Topology, points: Floats, diagonal: Integers | None = No
     return topology.corners[corner_triangles], face
 
 
+def triangle_corners(topology: Topology, shown: Integers, face: Integers) -> Integers:
+    """The corner at each point of triangles (t, 3) of faces (t,), as triangles() gives them: (t, 3)."""
+    key = topology.corner_face * topology.n_points + topology.corners
+    order = np.argsort(key)
+    wanted = face[:, None] * topology.n_points + shown
+    return np.asarray(order[np.searchsorted(key, wanted, sorter=order)])
+
+
 def second_diagonal(topology: Topology, points: Floats, quads: Integers, diagonal: Integers | None = None) -> Booleans:
     """Whether quads are split from their second corner: (q,)."""
     if len(quads) > 2 * BLOCK:

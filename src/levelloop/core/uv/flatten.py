@@ -13,7 +13,7 @@ from levelloop.core.geometry.boxes import BoxTree
 from levelloop.core.mesh.faces import edge_lengths, triangles
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, identity
-from levelloop.core.mesh.selection import Selection, faces_of
+from levelloop.core.mesh.selection import Selection
 from levelloop.core.progress import pieces
 from levelloop.core.surface.surface import SmoothSurface
 from levelloop.core.uv.islands import Island, faces_or_all, islands_of
@@ -70,7 +70,7 @@ def unwrap(
     """
     if mesh.n_faces == 0:
         raise EditError("There are no faces to lay flat.")
-    faces = faces_or_all(mesh, faces_of(mesh.topology, selection) if len(selection) else np.zeros(0, dtype=np.int64))
+    faces = faces_or_all(mesh, selection)
     places = limit_of(mesh) if smooth else mesh.points
     cost = edge_lengths(mesh.topology, places)
     seams = cut_to_discs(mesh, faces, mesh.seams, cost)

@@ -8,6 +8,7 @@ import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, distinct, inverse_of
 from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.selection import Selection, faces_of
 from levelloop.core.mesh.topology import Topology
 
 
@@ -105,6 +106,7 @@ def _places(topology: Topology, joined: Integers) -> Integers:
     return label
 
 
-def faces_or_all(mesh: Mesh, faces: Integers) -> Integers:
-    """Some faces, or all where none are given, each once."""
+def faces_or_all(mesh: Mesh, selection: Selection) -> Integers:
+    """The selected faces, or all where none are, each once."""
+    faces = faces_of(mesh.topology, selection) if len(selection) else np.arange(mesh.n_faces)
     return distinct(faces) if len(faces) else np.arange(mesh.n_faces)

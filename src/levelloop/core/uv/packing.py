@@ -12,7 +12,7 @@ from levelloop.core.errors import EditError
 from levelloop.core.mesh.faces import triangles
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, identity
-from levelloop.core.mesh.selection import Selection, faces_of
+from levelloop.core.mesh.selection import Selection
 from levelloop.core.uv.islands import faces_or_all, island_uv, uv_islands
 from levelloop.core.words import counted
 
@@ -35,7 +35,7 @@ def pack(
     """
     if mesh.uv is None:
         raise EditError("There is no UV to pack yet; unwrap first.")
-    faces = faces_or_all(mesh, faces_of(mesh.topology, selection) if len(selection) else np.zeros(0, dtype=np.int64))
+    faces = faces_or_all(mesh, selection)
     islands = uv_islands(mesh, faces)
     flats = [island_uv(mesh, island) for island in islands]
     if equal_density:

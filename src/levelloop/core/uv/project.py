@@ -13,7 +13,7 @@ from levelloop.core.geometry.planes import as_direction
 from levelloop.core.mesh.faces import face_normals, unit
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, identity
-from levelloop.core.mesh.selection import Selection, faces_of
+from levelloop.core.mesh.selection import Selection
 from levelloop.core.uv.islands import faces_or_all
 
 By = Literal["plane", "box", "cylinder", "sphere", "view"]
@@ -36,7 +36,7 @@ def project_uv(
         raise EditError("There are no faces to project.")
     if size is not None and not size > 0:
         raise EditError("The size that becomes 1 of UV is above 0 mm.")
-    faces = faces_or_all(mesh, faces_of(mesh.topology, selection) if len(selection) else np.zeros(0, dtype=np.int64))
+    faces = faces_or_all(mesh, selection)
     topology = mesh.topology
     corners = topology.corners_of_faces(faces)
     points = mesh.points[topology.corners[corners]]

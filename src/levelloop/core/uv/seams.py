@@ -11,7 +11,7 @@ from levelloop.core.errors import EditError
 from levelloop.core.mesh.faces import edge_folds, edge_lengths, face_normals
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, identity
-from levelloop.core.mesh.selection import Selection, faces_of
+from levelloop.core.mesh.selection import Selection
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.uv.islands import Island, faces_or_all, islands_of
 from levelloop.core.words import counted
@@ -27,7 +27,7 @@ def suggest_seams(mesh: Mesh, selection: Selection, fold: float = 40.0, hidden_f
     hidden_first: cuts on undersides, then behind, count as shorter. Seams that are there stay. Selected after: the
     seams.
     """
-    faces = faces_or_all(mesh, faces_of(mesh.topology, selection) if len(selection) else np.zeros(0, dtype=np.int64))
+    faces = faces_or_all(mesh, selection)
     if mesh.n_faces == 0:
         raise EditError("There are no faces to lay flat.")
     topology = mesh.topology

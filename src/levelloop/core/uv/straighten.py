@@ -11,7 +11,7 @@ from levelloop.core.arrays import Floats, Integers
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, identity
-from levelloop.core.mesh.selection import Selection, faces_of
+from levelloop.core.mesh.selection import Selection
 from levelloop.core.uv.islands import Island, faces_or_all, island_uv, uv_islands
 from levelloop.core.words import counted
 
@@ -24,7 +24,7 @@ def straighten_uv(mesh: Mesh, selection: Selection) -> Edit:
     """
     if mesh.uv is None:
         raise EditError("There is no UV to straighten yet; unwrap first.")
-    faces = faces_or_all(mesh, faces_of(mesh.topology, selection) if len(selection) else np.zeros(0, dtype=np.int64))
+    faces = faces_or_all(mesh, selection)
     uv = mesh.uv.copy()
     islands = uv_islands(mesh, faces)
     straight = 0

@@ -18,11 +18,11 @@ from levelloop.core.mesh.faces import (
     face_normals,
     normal_map,
     second_diagonal,
+    triangle_corners,
     triangles,
 )
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import Kind
-from levelloop.core.mesh.topology import Topology
 from levelloop.core.recipe.chain import Built, build
 from levelloop.core.recipe.chain import Stop as Made
 from levelloop.core.recipe.surfaces import samples_of
@@ -311,7 +311,7 @@ def _shaped_surface(mesh: Mesh, places: Floats) -> Triangles:
     vertices = np.concatenate((places[topology.corners], normals), axis=1).astype(np.float32)
     shown, face = triangles(topology, places, mesh.diagonal)
     solid = ~(mesh.hole | mesh.hidden)[face]
-    corners = _corners_of(topology, shown[solid], face[solid])
+    corners = triangle_corners(topology, shown[solid], face[solid])
     return vertices, corners.astype(np.uint32), face[solid]
 
 
@@ -323,7 +323,7 @@ def _flat_faces(mesh: Mesh, places: Floats) -> Triangles:
     if mesh.soft is None or not mesh.soft.any():
         normals = np.repeat(face_normals(mesh.topology, places)[face], 3, axis=0)
     else:
-        corners = _corners_of(mesh.topology, shown, face)
+        corners = triangle_corners(mesh.topology, shown, face)
         normals = corner_normals(mesh.topology, places, mesh.soft)[corners.ravel()]
     vertices = np.concatenate((places[shown.ravel()], normals), axis=1)
     indices = np.arange(3 * len(shown), dtype=np.uint32).reshape(-1, 3)
@@ -333,14 +333,6 @@ def _flat_faces(mesh: Mesh, places: Floats) -> Triangles:
 def _halves(quads: NDArray[np.uint32]) -> NDArray[np.uint32]:
     """Two triangles for each quad: (q, 4) → (2q, 3)."""
     return np.stack((quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]), axis=1).reshape(-1, 3)
-
-
-def _corners_of(topology: Topology, shown: Integers, face: Integers) -> Integers:
-    """The corner at each point of triangles: (t, 3)."""
-    key = topology.corner_face * topology.n_points + topology.corners
-    order = np.argsort(key)
-    wanted = face[:, None] * topology.n_points + shown
-    return np.asarray(order[np.searchsorted(key, wanted, sorter=order)])
 
 
 def dashed(segments: Singles, count: int) -> Singles:
