@@ -256,7 +256,7 @@ def hands() -> list[Row]:
     from levelloop.app.view.camera import Camera
     from levelloop.app.view.picking import Sight, pick
     from levelloop.app.view.render.picture import make_picture
-    from levelloop.app.view.render.renderer import WhatIsWhere
+    from levelloop.app.view.render.what_is_where import WhatIsWhere
 
     part = new_part(Document(), cube_of(100_000), "cage")
     picture = make_picture(part, False)
@@ -286,7 +286,7 @@ def recipes() -> list[Row]:
     from levelloop.core.recipe.chain import build
     from levelloop.document.operations import REGISTRY
     from levelloop.document.parameters import Reading
-    from levelloop.document.recipe import Step, links_of
+    from levelloop.document.recipe.steps import Step, links_of
 
     def step(key: str, **given: object) -> Step:
         values = REGISTRY[f"step_{key}"].read(given, Reading())

@@ -40,7 +40,7 @@ class Hands:
     def review(self) -> None:
         """Reviews what is there now, and waits for what is found."""
         self.window.reviewing.run()
-        self.qtbot.waitUntil(lambda: not self.window.reviewing.is_waiting)
+        self.qtbot.waitUntil(lambda: not self.window.reviewing.is_waiting, timeout=60_000)
         self.settle()
 
     def key(self, key: Qt.Key, modifiers: Qt.KeyboardModifier = NONE) -> None:

@@ -12,7 +12,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtWidgets import QApplication, QMenu
 
-from levelloop.app.panels.build_line import Station
+from levelloop.app.panels.build_line.line import Station
 from levelloop.app.panels.readout import far_side
 from levelloop.app.view.picking import facing
 from levelloop.core.forms.primitives import plane

@@ -13,8 +13,8 @@ from levelloop.app.main import application
 from levelloop.app.view.render.picture import make_picture
 from levelloop.app.view.wipe import held_apart
 from levelloop.core.forms.primitives import quad_sphere
-from levelloop.document.comparing import apart, changes
-from levelloop.document.reviewing import reviewed_parts
+from levelloop.document.review.comparing import apart, changes
+from levelloop.document.review.reviewing import reviewed_parts
 from levelloop.document.session import Session
 
 needs_screen = pytest.mark.skipif(

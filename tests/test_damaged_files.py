@@ -20,7 +20,7 @@ from levelloop.core.forms.primitives import box, cylinder, plane
 from levelloop.core.mesh.mesh import Mesh, mesh_of_faces
 from levelloop.document.cameras import NamedCamera
 from levelloop.document.document import Document, Guide, Symmetry, new_part
-from levelloop.document.recipe import Step
+from levelloop.document.recipe.steps import Step
 from levelloop.document.session import Session
 from levelloop.files import READERS, read_document, write_document, write_meshes
 from levelloop.files.errors import FileError, guarded

@@ -468,16 +468,16 @@ def test_one_of_four_views_redraws_alone(demo: Hands) -> None:
     demo.qtbot.wait(100)
     painted = [0, 0, 0, 0]
     for number, view in enumerate(demo.window.panes.views):
-        original = view.scenery.scene
+        original = view.scene
 
         def counting(number: int = number, original: object = original) -> object:
             painted[number] += 1
             return original()  # type: ignore[operator]
 
-        view.scenery.scene = counting  # type: ignore[method-assign, assignment]
+        view.scene = counting  # type: ignore[method-assign, assignment]
     active = demo.window.panes.views[2]
     active.camera.orbit(10, 5)
-    active._moved()
+    active.moved()
     demo.qtbot.wait(100)
     assert painted[2] >= 1 and painted[0] == painted[1] == painted[3] == 0
     demo.session.select(faces=[0])

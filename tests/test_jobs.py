@@ -20,7 +20,7 @@ from levelloop.app.tools.dragging import pixel_step
 from levelloop.core.errors import EditError
 from levelloop.core.lazy import lazy
 from levelloop.core.progress import CancelledError, advance, pieces, watched
-from levelloop.document.jobs import Job
+from levelloop.document.running.jobs import Job
 from levelloop.document.session import Session
 
 

@@ -12,7 +12,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMenuBar
 
-from levelloop.app.commands.finder import matches
+from levelloop.app.commands.shell.finder import matches
 from levelloop.app.keyboard import first_focus
 from levelloop.app.main import application
 from levelloop.core.errors import LevelLoopError

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from levelloop.core.errors import EditError
 from levelloop.document.document import Document
-from levelloop.document.evaluation import Evaluation, circle
+from levelloop.document.recipe.evaluation import Evaluation, circle
 from levelloop.document.session import Session
 from levelloop.files import read_document, write_document
 

@@ -10,7 +10,7 @@ from PySide6.QtGui import QDropEvent
 from levelloop.app.main import application
 from levelloop.app.panels.parts import GroupRow
 from levelloop.core.errors import EditError
-from levelloop.document.part_edits import grouped, in_group, moved_in_list, rename_group, show_group
+from levelloop.document.running.part_edits import grouped, in_group, moved_in_list, rename_group, show_group
 from levelloop.document.session import Session
 
 needs_screen = pytest.mark.skipif(

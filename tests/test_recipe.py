@@ -30,8 +30,8 @@ from levelloop.core.surface.surface import smooth
 from levelloop.document.document import Document, Part, new_part
 from levelloop.document.operations import REGISTRY
 from levelloop.document.parameters import Reading
-from levelloop.document.recipe import Step, growth, label, links_of, rail_place
-from levelloop.document.step_kinds import STEPS
+from levelloop.document.recipe.step_kinds import STEPS
+from levelloop.document.recipe.steps import Step, growth, label, links_of, rail_place
 from levelloop.files import read_document
 
 AXES = st.sampled_from("xyz")

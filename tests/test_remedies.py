@@ -13,7 +13,7 @@ from levelloop.core.review import CHECKS
 from levelloop.core.review.findings import Finding, Remedy
 from levelloop.core.review.why import WHY
 from levelloop.document.operations import REGISTRY
-from levelloop.document.remedies import ALSO, MOST, begin, deviation, remedies_of, tried
+from levelloop.document.review.remedies import ALSO, MOST, begin, deviation, remedies_of, tried
 from levelloop.document.session import Session
 
 needs_screen = pytest.mark.skipif(

@@ -14,10 +14,10 @@ from PySide6.QtGui import QColor, QImage, QMouseEvent
 from PySide6.QtWidgets import QApplication, QPushButton
 
 from levelloop.app.main import application
+from levelloop.app.view.cards.gauge_card import flattened, graph_top
+from levelloop.app.view.cards.look_card import curvature_words
 from levelloop.app.view.colour_maps import BILBAO, VIK, ramp
-from levelloop.app.view.gauge_card import flattened, graph_top
 from levelloop.app.view.look import BENDS, Look, bend_values, fitting_scale, round_up
-from levelloop.app.view.look_card import curvature_words
 from levelloop.app.view.render.picture import make_picture
 from levelloop.core.recipe.surfaces import samples_of
 from levelloop.document.session import Session
@@ -81,12 +81,12 @@ def test_the_curvature_under_the_pointer_is_that_of_the_ring(empty: Hands) -> No
     # Between its points a ring of 16 bends up to 1.02 as much.
     assert told == pytest.approx(radius, rel=0.025)
     # The colours are full at a round number that tells this surface apart.
-    assert view.scenery.bend_scale() == round_up(float(np.quantile(1 / told, 0.95)))
-    before = view.scenery.bend_scale()
+    assert view.bend_scale() == round_up(float(np.quantile(1 / told, 0.95)))
+    before = view.bend_scale()
     button(empty, "Tells tighter curves apart").click()
-    assert view.scenery.bend_scale() > before
+    assert view.bend_scale() > before
     button(empty, "Colours that fit the active part").click()
-    assert view.scenery.bend_scale() == before
+    assert view.bend_scale() == before
     button(empty, "Mean, largest, smallest or Gaussian").click()
     empty.move(view.rect().center() + QPoint(-4, 3))
     empty.qtbot.waitUntil(lambda: card.reading == "Here flat")
@@ -228,7 +228,7 @@ def rest_on(hands: Hands, edge: int) -> None:
     """Lets the pointer rest on an edge until its loop is gauged."""
     hands.move(hands.place("edges", edge) + QPoint(60, 40))
     hands.move(hands.place("edges", edge))
-    hands.qtbot.waitUntil(lambda: hands.view.gauge is not None)
+    hands.qtbot.waitUntil(lambda: hands.view.gauge_card.shown is not None)
 
 
 @needs_screen
@@ -248,7 +248,7 @@ def test_a_rest_on_an_edge_shows_its_loop_and_the_card_can_be_reached(empty: Han
     empty.move(QPoint(5, 300))
     assert card.isVisible()
     empty.qtbot.waitUntil(lambda: not card.isVisible())
-    assert empty.view.gauge is None
+    assert empty.view.gauge_card.shown is None
     rest_on(empty, edge)
     empty.key(Key.Key_I, Qt.KeyboardModifier.ShiftModifier)
     empty.move(QPoint(5, 300))

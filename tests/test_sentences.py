@@ -11,7 +11,7 @@ from levelloop.document.document import Document
 from levelloop.document.operations import REGISTRY
 from levelloop.document.parameters import Choice, Count, Number, Toggle
 from levelloop.document.registry import Operation
-from levelloop.document.replay import briefly
+from levelloop.document.running.replay import briefly
 from levelloop.document.session import Session
 
 # Nouns after a 1 that end in s and are no plural.

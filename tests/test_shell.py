@@ -11,16 +11,16 @@ from PySide6.QtCore import QMimeData, QPoint, QPointF, QSettings, Qt, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QWheelEvent
 from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox, QPushButton
 
-from levelloop.app.commands.file import next_version
-from levelloop.app.commands.keys import entries, keys_of
-from levelloop.app.commands.lesson import STEPS
-from levelloop.app.commands.recent import recent_files
+from levelloop.app.commands.files.documents import next_version
+from levelloop.app.commands.files.recent import recent_files
+from levelloop.app.commands.shell.keys import entries, keys_of
+from levelloop.app.commands.shell.lesson import STEPS
 from levelloop.app.main import application
 from levelloop.app.panels.help import HelpWindow
 from levelloop.app.preferences import Preferences
 from levelloop.app.theme import set_text_scale
 from levelloop.app.tools.dragging import pixel_step
-from levelloop.app.view.scene_builder import ground_step
+from levelloop.app.view.ground import ground_step
 from levelloop.app.window import Window
 from levelloop.core.errors import EditError
 from levelloop.document.document import Document

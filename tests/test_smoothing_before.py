@@ -17,9 +17,9 @@ from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import NOTHING
 from levelloop.core.recipe.chain import build
 from levelloop.document.document import Document
-from levelloop.document.recipe import Step, links_of
+from levelloop.document.recipe.step_kinds import STEPS
+from levelloop.document.recipe.steps import Step, links_of
 from levelloop.document.session import Session
-from levelloop.document.step_kinds import STEPS
 
 
 def step(key: str, **given: Any) -> Step:

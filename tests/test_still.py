@@ -13,7 +13,7 @@ import pytest
 from driving import Hands
 from PIL import Image
 
-from levelloop.app.commands.picturing import ALL, AS_SEEN
+from levelloop.app.commands.files.picturing import ALL, AS_SEEN
 from levelloop.app.main import application
 from levelloop.core.errors import EditError
 from levelloop.core.progress import CancelledError, watched

@@ -23,7 +23,7 @@ def test_every_operation_is_a_command_and_no_two_commands_have_one_key():
 
 def test_two_commands_of_one_key_are_refused(monkeypatch):
     clash = Entry("File", "Clash", lambda window: None, (REGISTRY["bevel"].shortcut,))
-    monkeypatch.setattr(table, "LAST", (*table.LAST, clash))
+    monkeypatch.setattr(table, "AFTER", (*table.AFTER, clash))
     with pytest.raises(ValueError, match="Clash and Bevel both have the key B"):
         list(commands())
 

@@ -6,14 +6,14 @@ import numpy as np
 import pytest
 from conftest import CAGES
 
-from levelloop.app.commands.finder import Command, matches
-from levelloop.app.panels.build_line import STOPS
+from levelloop.app.commands.shell.finder import Command, matches
+from levelloop.app.panels.build_line.line import STOPS
 from levelloop.app.panels.readout import far_side, readout, without
 from levelloop.app.tools.handle import LENGTH, Handle
 from levelloop.app.view.camera import DIRECTIONS, Camera
 from levelloop.app.view.picking import Sight, pick, picked_in_box, visible
 from levelloop.app.view.render.picture import Picture, make_picture, shown_level
-from levelloop.app.view.render.renderer import WhatIsWhere, numbered
+from levelloop.app.view.render.what_is_where import WhatIsWhere, numbered
 from levelloop.core.forms.primitives import box
 from levelloop.core.mesh.faces import face_normals
 from levelloop.core.mesh.mesh import Mesh

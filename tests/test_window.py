@@ -12,7 +12,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QApplication, QLineEdit
 
-from levelloop.app.commands.menus import fitting_menu
+from levelloop.app.commands.shell.menus import fitting_menu
 from levelloop.app.main import application
 from levelloop.core.mesh.faces import edge_lengths, signed_volume
 

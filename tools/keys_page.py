@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from levelloop.app.commands.keys import page
+from levelloop.app.commands.shell.keys import page
 
 if __name__ == "__main__":
     Path("docs/keys.md").write_text(page())

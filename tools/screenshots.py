@@ -18,7 +18,7 @@ from levelloop.app.view.picking import Hit
 from levelloop.app.window import Window
 from levelloop.core.measure.gauge import loop_gauge
 from levelloop.demo.build import demo_document
-from levelloop.document.remedies import begin
+from levelloop.document.review.remedies import begin
 from levelloop.document.session import Session
 
 
@@ -173,7 +173,7 @@ def measure(window: Window) -> None:
     picture = window.stage.picture(part.id)
     assert picture is not None
     window.view.hover = Hit(picture, "edges", edge)
-    window.view.show_gauge(loop_gauge(part.to_world(part.mesh), edge), part.id)
+    window.view.gauge_card.show_gauge(loop_gauge(part.to_world(part.mesh), edge), part.id)
     window.view.refresh()
 
 

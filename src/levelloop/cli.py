@@ -112,7 +112,7 @@ def review(file: Path, purpose: Any, clearance: float | None, as_json: bool) -> 
 @click.option("--json", "as_json", is_flag=True, help="Print the measures as JSON.")
 def measure(file: Path, part_name: str | None, as_json: bool) -> None:
     """Measure the smooth surfaces of FILE: sizes, area, volume, curvature, the smallest radius and where."""
-    from levelloop.document.measuring import measured
+    from levelloop.document.review.measuring import measured
 
     found = [measured(part) for part in _chosen(_document(file), part_name) if part.stepped.n_faces]
     if not found:
@@ -134,8 +134,8 @@ def measure(file: Path, part_name: str | None, as_json: bool) -> None:
 @click.option("--json", "as_json", is_flag=True, help="Print the comparison as JSON.")
 def compare(first: Path, second: Path, as_json: bool) -> None:
     """Compare the smooth surfaces of FIRST and SECOND, and what the review finds in each."""
-    from levelloop.document.measuring import compared
-    from levelloop.document.reviewing import reviewed_parts
+    from levelloop.document.review.measuring import compared
+    from levelloop.document.review.reviewing import reviewed_parts
 
     documents = (_document(first), _document(second))
     whole, parts = compared(*documents)

@@ -19,8 +19,8 @@ from PySide6.QtWidgets import QLineEdit, QWidget
 from levelloop.app.defects import told_defect
 from levelloop.core.errors import LevelLoopError
 from levelloop.core.progress import Cancel, CancelledError, Progress, watched
-from levelloop.document.jobs import Job
-from levelloop.document.running import State
+from levelloop.document.running.jobs import Job
+from levelloop.document.running.running import State
 
 AT_ONCE = 0.050  # seconds that the window waits before it goes on living beside the work
 SHOWN_EVERY = 100  # milliseconds between two looks at the progress

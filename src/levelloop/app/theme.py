@@ -111,6 +111,12 @@ def colour(name: str, alpha: float = 1.0) -> QColor:
     return result
 
 
+def rgba(name: str, alpha: float = 1.0) -> tuple[float, float, float, float]:
+    """A colour with an opacity, as the renderer takes it: 0 … 1."""
+    shown = QColor(name)
+    return (shown.redF(), shown.greenF(), shown.blueF(), alpha)
+
+
 def style_sheet(theme: Theme) -> str:
     """The style of all widgets."""
     return f"""

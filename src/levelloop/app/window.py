@@ -12,36 +12,36 @@ from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKe
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMenu, QMenuBar, QSplitter, QVBoxLayout, QWidget
 
 from levelloop.app.commands.comparing import Comparing
-from levelloop.app.commands.exporting import Exporting
-from levelloop.app.commands.file import FileCommands
-from levelloop.app.commands.finder import Command, Finder
+from levelloop.app.commands.files.documents import FileCommands
+from levelloop.app.commands.files.exporting import Exporting
+from levelloop.app.commands.files.picturing import Picturing
 from levelloop.app.commands.levels import Levels
-from levelloop.app.commands.menus import (
+from levelloop.app.commands.part import PartCommands
+from levelloop.app.commands.recipe import RecipeCommands
+from levelloop.app.commands.reviewing import Reviewing
+from levelloop.app.commands.shell.finder import Command, Finder
+from levelloop.app.commands.shell.menus import (
     build_menus,
     looks,
     open_view_menu,
     set_keys,
 )
-from levelloop.app.commands.part import PartCommands
-from levelloop.app.commands.picturing import Picturing
-from levelloop.app.commands.recipe import RecipeCommands
-from levelloop.app.commands.reviewing import Reviewing
-from levelloop.app.commands.shell import Shell
-from levelloop.app.commands.signs import signs
-from levelloop.app.commands.starting import Starting
-from levelloop.app.commands.table import NO_PART
+from levelloop.app.commands.shell.shell import Shell
+from levelloop.app.commands.shell.signs import signs
+from levelloop.app.commands.shell.starting import Starting
+from levelloop.app.commands.table.entry import NO_PART
 from levelloop.app.commands.view import ViewCommands
 from levelloop.app.defects import told_defect
 from levelloop.app.jobs import Later, Runner
 from levelloop.app.keyboard import Keyboard
-from levelloop.app.panels.build_line import BuildLine
+from levelloop.app.panels.build_line.line import BuildLine
 from levelloop.app.panels.guides import GuidesPanel
 from levelloop.app.panels.history import HistoryPopover
 from levelloop.app.panels.panel import Panel
 from levelloop.app.panels.parts import PartsPanel
 from levelloop.app.panels.readout import readout, shortly, strays, without
-from levelloop.app.panels.review import ReviewPanel
-from levelloop.app.panels.sentence_bar import SentenceBar
+from levelloop.app.panels.review.panel import ReviewPanel
+from levelloop.app.panels.sentence.bar import SentenceBar
 from levelloop.app.panels.state_strip import StateStrip
 from levelloop.app.panels.tool_line import ToolLine
 from levelloop.app.preferences import Preferences
@@ -54,7 +54,7 @@ from levelloop.core.errors import LevelLoopError
 from levelloop.core.mesh.selection import Kind, Selection
 from levelloop.document.operations import REGISTRY
 from levelloop.document.registry import Operation
-from levelloop.document.running import State, why_not
+from levelloop.document.running.running import State, why_not
 from levelloop.document.session import Session
 from levelloop.files.journal import Journal
 

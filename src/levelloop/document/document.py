@@ -21,11 +21,11 @@ from levelloop.core.surface.surface import SmoothSurface, without_holes
 from levelloop.core.tolerance import Automatic
 from levelloop.core.words import counted, shortened
 from levelloop.document.cameras import NamedCamera
-from levelloop.document.evaluation import bound
 from levelloop.document.materials import Material
 from levelloop.document.parameters import Reading
-from levelloop.document.recipe import Step, Taken, leading, links_of, parts_named
-from levelloop.document.step_kinds import STEPS
+from levelloop.document.recipe.evaluation import bound
+from levelloop.document.recipe.step_kinds import STEPS
+from levelloop.document.recipe.steps import Step, Taken, leading, links_of, parts_named
 
 DEFAULT_LEVEL = 2
 COLOURS = ("#D3CABB", "#C9B48A", "#B7C2B0", "#B9BFCB", "#CDB3A6", "#C7BFD0")

@@ -6,8 +6,8 @@ from dataclasses import replace
 
 from levelloop.core.errors import EditError
 from levelloop.document.document import Document
-from levelloop.document.recipe import Step
-from levelloop.document.step_kinds import STEPS
+from levelloop.document.recipe.step_kinds import STEPS
+from levelloop.document.recipe.steps import Step
 
 
 def imported(document: Document, other: Document) -> Document:

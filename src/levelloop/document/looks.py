@@ -11,7 +11,7 @@ from levelloop.core.mesh.selection import Selection
 from levelloop.core.words import shortened
 from levelloop.document.document import Document
 from levelloop.document.parameters import Colour, Parameter, Ratio, Reading, Text, Toggle
-from levelloop.document.part_edits import Change
+from levelloop.document.running.part_edits import Change
 
 LOOKS: tuple[Parameter, ...] = (
     Text("name", None, "Its name", optional=True),

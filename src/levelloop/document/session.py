@@ -24,17 +24,17 @@ from levelloop.core.review import Report
 from levelloop.core.review.findings import PURPOSES, Finding, Purpose
 from levelloop.core.select.where import element_near, select_where
 from levelloop.document.document import Document, Part
-from levelloop.document.jobs import Job
 from levelloop.document.looks import checked_looks
-from levelloop.document.measuring import Measures, measured
 from levelloop.document.operations import REGISTRY
+from levelloop.document.recipe.step_kinds import STEPS, StepKind
 from levelloop.document.registry import Operation
-from levelloop.document.replay import replayed
-from levelloop.document.reviewing import mark_of, reviewed_parts
-from levelloop.document.running import State
+from levelloop.document.review.measuring import Measures, measured
+from levelloop.document.review.reviewing import mark_of, reviewed_parts
+from levelloop.document.running.jobs import Job
+from levelloop.document.running.replay import replayed
+from levelloop.document.running.running import State
 from levelloop.document.scripting.units import parse_length
 from levelloop.document.scripting.where_sentence import parse_where, read_conditions
-from levelloop.document.step_kinds import STEPS, StepKind
 
 if TYPE_CHECKING:
     from levelloop.document.typed_do import TypedDo

@@ -10,10 +10,10 @@ from levelloop.app.jobs import Work
 from levelloop.app.view.render.picture import Picture, make_picture
 from levelloop.app.view.viewport import Viewport
 from levelloop.app.view.wipe import Wipe, held_apart
-from levelloop.document.comparing import changes
 from levelloop.document.document import Document
-from levelloop.document.replay import briefly
-from levelloop.document.reviewing import reviewed_parts
+from levelloop.document.review.comparing import changes
+from levelloop.document.review.reviewing import reviewed_parts
+from levelloop.document.running.replay import briefly
 
 if TYPE_CHECKING:
     from levelloop.app.window import Window

@@ -12,8 +12,8 @@ from PySide6.QtGui import QColor, QIcon, QPixmap
 from PySide6.QtWidgets import QMenu
 
 from levelloop.document.document import COLOURS, Part
-from levelloop.document.part_edits import copied, paste
 from levelloop.document.registry import Operation
+from levelloop.document.running.part_edits import copied, paste
 
 if TYPE_CHECKING:
     from levelloop.app.window import Window

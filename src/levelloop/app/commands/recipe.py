@@ -11,9 +11,9 @@ from PySide6.QtWidgets import QMenu
 from levelloop.core.words import counted
 from levelloop.document.document import Document, Part
 from levelloop.document.operations import REGISTRY
-from levelloop.document.recipe import label, rail_place
+from levelloop.document.recipe.step_kinds import STEPS
+from levelloop.document.recipe.steps import label, rail_place
 from levelloop.document.registry import Operation
-from levelloop.document.step_kinds import STEPS
 
 if TYPE_CHECKING:
     from levelloop.app.window import Window

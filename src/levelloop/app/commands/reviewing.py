@@ -13,9 +13,9 @@ from levelloop.core.mesh.selection import Selection, count_of
 from levelloop.core.progress import pieces
 from levelloop.core.review.findings import Finding, Remedy
 from levelloop.document.operations import REGISTRY
-from levelloop.document.recipe import growth
-from levelloop.document.remedies import Effect, begin, place_of, remedies_of, tried
-from levelloop.document.reviewing import reviewed_for_all
+from levelloop.document.recipe.steps import growth
+from levelloop.document.review.remedies import Effect, begin, place_of, remedies_of, tried
+from levelloop.document.review.reviewing import reviewed_for_all
 
 if TYPE_CHECKING:
     from levelloop.app.window import Window

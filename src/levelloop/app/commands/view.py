@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from levelloop.app.commands.file_dialogs import image_to_open
+from levelloop.app.commands.files.dialogs import image_to_open
 from levelloop.app.tools.drawing import DrawLine
 from levelloop.app.tools.knife import Knife, RunLoop
 from levelloop.app.tools.tools import CalibrateGuide, MoveGuide, NudgeBrush, Tool
@@ -26,7 +26,7 @@ from levelloop.document.registry import Operation
 from levelloop.document.scripting.units import format_length
 
 if TYPE_CHECKING:
-    from levelloop.app.view.viewport import HandleAxes, HandlePivot
+    from levelloop.app.view.hands import HandleAxes, HandlePivot
     from levelloop.app.window import Window
 
 

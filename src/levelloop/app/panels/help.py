@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from levelloop.app.commands.keys import GESTURES, entries, keys_of
+from levelloop.app.commands.shell.keys import GESTURES, entries, keys_of
 from levelloop.app.commands.table import Entry
 from levelloop.document.operations import REGISTRY
 from levelloop.document.registry import Operation

@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
 from levelloop.app.theme import Theme, plain_label, text_font
-from levelloop.document.replay import briefly
+from levelloop.document.running.replay import briefly
 from levelloop.document.session import Session
 
 

@@ -24,7 +24,7 @@ from levelloop.app.theme import Theme, plain_label, scaled, text_font
 from levelloop.app.view.stage import Stage
 from levelloop.core.errors import LevelLoopError
 from levelloop.document.document import Document, Part
-from levelloop.document.part_edits import grouped, in_group, moved_in_list, rename_group, show_group
+from levelloop.document.running.part_edits import grouped, in_group, moved_in_list, rename_group, show_group
 from levelloop.document.session import Session
 
 # What of a part its row shows.

@@ -11,7 +11,7 @@ from levelloop.core.mesh.faces import edge_lengths, face_areas, face_centres, fa
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import Selection, describe_runs
 from levelloop.core.tolerance import AUTOMATIC, settled
-from levelloop.document.running import State, described
+from levelloop.document.running.running import State, described
 from levelloop.document.scripting.units import format_number
 
 TEACHING = {

@@ -24,7 +24,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from levelloop.app.commands.keys import GESTURES, entries, is_own, keys_of, reset_keys, set_key
+from levelloop.app.commands.shell.keys import GESTURES, entries, is_own, keys_of, reset_keys, set_key
 from levelloop.app.commands.table import Entry
 from levelloop.app.preferences import ALLOWED, Preferences
 from levelloop.app.theme import plain_label, text_font

@@ -9,7 +9,7 @@ from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QIcon, QPixmap
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QPushButton, QToolButton, QVBoxLayout, QWidget
 
-from levelloop.app.commands.recent import HIGH, WIDE, picture_of, recent_files
+from levelloop.app.commands.files.recent import HIGH, WIDE, picture_of, recent_files
 from levelloop.app.icons import icon
 from levelloop.app.theme import BENCH, Theme, plain_label, text_font
 from levelloop.document.operations import REGISTRY

@@ -12,7 +12,7 @@ from levelloop.app.icons import icon
 from levelloop.app.theme import BENCH, Theme, colour, plain_label, scaled, text_font
 from levelloop.document.operations import REGISTRY
 from levelloop.document.registry import Line, Operation
-from levelloop.document.running import described
+from levelloop.document.running.running import described
 from levelloop.document.session import Session
 
 HEIGHT, GAP, LEFT = 36, 2, 12

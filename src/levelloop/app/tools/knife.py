@@ -193,7 +193,7 @@ class RunLoop(Tool):
 
     def draw(self, view: Viewport, painter: QPainter) -> None:
         """The loop under the pointer."""
-        at_rest = view.sight_ready() and view.drag in ("none", "tool")
+        at_rest = view.sight_ready() and view.may_draw
         found = self._under(view, view.pointer) if at_rest else None
         if found is None:
             return

@@ -94,7 +94,7 @@ class NudgeBrush(Tool):
 
     def draw(self, view: Viewport, painter: QPainter) -> None:
         """A ring as large as the brush, where the pointer is on a part."""
-        if not view.sight_ready() or view.drag not in ("none", "tool"):
+        if not view.sight_ready() or not view.may_draw:
             return
         # A stroke goes over the surface as it was pressed on; reading it back anew for every stamp would be slow.
         sight = self._sight if self._path else view.sight()
@@ -133,7 +133,7 @@ class MoveGuide(Tool):
     def press(self, view: Viewport, place: QPoint) -> None:
         """Takes hold of the guide at a place, the last drawn first."""
         self._guide, self._runs = None, False
-        for guide in reversed(seen_guides(view)):
+        for guide in reversed(seen_guides(view.session.document, view.camera)):
             screen = view.on_screen(corners_of(view, guide))[:, :2]
             here = np.array([place.x(), place.y()])
             corner = bool((np.hypot(*(screen - here).T) <= CORNER_REACH).any())
@@ -176,7 +176,7 @@ class MoveGuide(Tool):
 
     def draw(self, view: Viewport, painter: QPainter) -> None:
         """The outline of each guide with its corners; a locked one dashed."""
-        for guide in seen_guides(view):
+        for guide in seen_guides(view.session.document, view.camera):
             screen = [QPointF(x, y) for x, y in view.on_screen(corners_of(view, guide))[:, :2]]
             dashes = Qt.PenStyle.DashLine if guide.locked else Qt.PenStyle.SolidLine
             painter.setPen(QPen(colour(view.theme.hover), 1.4, dashes))
@@ -204,7 +204,7 @@ class CalibrateGuide(Tool):
 
     def press(self, view: Viewport, place: QPoint) -> None:
         """Takes one of the two places."""
-        guides = seen_guides(view)
+        guides = seen_guides(view.session.document, view.camera)
         if not guides:
             view.told.emit("No guide is seen from here; look from its direction first.")
             return

@@ -30,13 +30,12 @@ def looks_at(camera: Camera, document: Document, guide: Guide) -> bool:
     return any(known.name == guide.view and camera.is_at(known) for known in document.cameras)
 
 
-def seen_guides(view: Viewport) -> list[Guide]:
-    """The guides that a view shows just now, in the order they are drawn."""
-    document = view.session.document
+def seen_guides(document: Document, camera: Camera) -> list[Guide]:
+    """The guides that a view shows from where its camera is, in the order they are drawn."""
     return [
         guide
         for guide in document.guides
-        if guide.shown and (guide.standing or looks_at(view.camera, document, guide)) and is_there(document, guide)
+        if guide.shown and (guide.standing or looks_at(camera, document, guide)) and is_there(document, guide)
     ]
 
 
@@ -61,7 +60,7 @@ def corners_of(view: Viewport, guide: Guide) -> Floats:
 
 def guide_places(view: Viewport) -> Floats:
     """The corners, middles of sides and middles of the guides that a view shows: (n, 3)."""
-    corners = [corners_of(view, guide) for guide in seen_guides(view)]
+    corners = [corners_of(view, guide) for guide in seen_guides(view.session.document, view.camera)]
     if not corners:
         return np.zeros((0, 3))
     four = np.stack(corners)

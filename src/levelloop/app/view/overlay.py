@@ -11,6 +11,8 @@ from PySide6.QtGui import QFont, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from levelloop.app.theme import Theme, colour, text_font
+from levelloop.app.tools.dragging import Drag
+from levelloop.app.tools.gestures import Box, Lasso
 from levelloop.app.view.guide_places import camera_here
 from levelloop.app.view.picking import element_places, visible
 from levelloop.core.measure.between import face_card, measure_between, selection_size
@@ -119,7 +121,7 @@ class Overlay(QWidget):
     def _draw_value(self, painter: QPainter) -> None:
         """What a drag has come to, beside the pointer."""
         view, state = self.view, self.view.session.state
-        if view.drag not in ("handle", "free") or not view.dragging.runs or not state.key:
+        if not isinstance(view.gesture, Drag) or not view.gesture.runs or not state.key:
             return
         operation = REGISTRY[state.key]
         name = operation.parameters[0].name
@@ -128,21 +130,17 @@ class Overlay(QWidget):
         _label(painter, QPointF(view.pointer) + QPointF(18, 14), words, view.theme)
 
     def _draw_box(self, painter: QPainter) -> None:
-        box = self.view.box
-        blue = self.view.theme.selection
-        if self.view.lasso:
-            painter.setPen(QPen(colour(blue), 1.0, Qt.PenStyle.DashLine))
-            painter.setBrush(colour(blue, 0.08))
-            painter.drawPolygon(QPolygonF([QPointF(place) for place in self.view.lasso]))
+        gesture, blue = self.view.gesture, self.view.theme.selection
         if self.view.brush is not None:
             painter.setPen(QPen(colour(blue), 1.4))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawEllipse(QPointF(self.view.brush), self.view.hands.brush, self.view.hands.brush)
-        if box is None:
-            return
         painter.setPen(QPen(colour(blue), 1.0, Qt.PenStyle.DashLine))
         painter.setBrush(colour(blue, 0.08))
-        painter.drawRect(box)
+        if isinstance(gesture, Lasso):
+            painter.drawPolygon(QPolygonF([QPointF(place) for place in gesture.line]))
+        elif isinstance(gesture, Box):
+            painter.drawRect(gesture.rectangle)
 
     def _draw_handle(self, painter: QPainter) -> None:
         handle = self.view.handle()
@@ -215,7 +213,7 @@ class Overlay(QWidget):
 
     def _draw_falloff(self, painter: QPainter) -> None:
         """The curve by which points follow less and less, over the soft range, at the lower left."""
-        soft = self.view.scenery.running_soft()
+        soft = self.view.state().running_soft(self.view.session.state)
         if soft is None:
             return
         card = QRectF(84, self.height() - 84, 150, 68)

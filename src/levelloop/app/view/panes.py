@@ -6,8 +6,10 @@ from PySide6.QtCore import QEvent, QObject, QPoint, Qt, Signal
 from PySide6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 
 from levelloop.app.theme import Theme
+from levelloop.app.view.hands import Hands
+from levelloop.app.view.render.uploads import Uploads
 from levelloop.app.view.stage import Stage
-from levelloop.app.view.viewport import Hands, Viewport
+from levelloop.app.view.viewport import Viewport
 from levelloop.document.session import Session
 
 # Where each pane looks from at first; the first one is as it was.
@@ -32,6 +34,7 @@ class Panes(QWidget):
         super().__init__()
         self._session, self._stage, self._theme = session, stage, theme
         self.hands = Hands()
+        self.uploads = Uploads()
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         whole = QSplitter(Qt.Orientation.Vertical, self)
@@ -104,7 +107,7 @@ class Panes(QWidget):
     # Helpers
 
     def _new_view(self) -> Viewport:
-        view = Viewport(self._session, self._stage, self._theme, self, self.hands)
+        view = Viewport(self._session, self._stage, self._theme, self, self.hands, self.uploads)
         view.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         view.looked.connect(self._look_changed)
         view.asked_menu.connect(self.asked_menu)

@@ -9,7 +9,7 @@ import numpy as np
 
 from levelloop.app.view.camera import Camera
 from levelloop.app.view.render.picture import Picture
-from levelloop.app.view.render.renderer import WhatIsWhere, numbered
+from levelloop.app.view.render.what_is_where import WhatIsWhere, numbered
 from levelloop.core.arrays import Booleans, Floats, Integers
 from levelloop.core.mesh.faces import face_normals, unit
 from levelloop.core.mesh.selection import Kind

@@ -6,7 +6,7 @@ import time
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, QRectF, Qt
 from PySide6.QtWidgets import QApplication
 
 from levelloop.app.view.picking import Hit, picked_in_box, picked_in_lasso, picked_under_brush
@@ -83,11 +83,9 @@ class Choosing:
             return
         session.choose_parts(chosen if remove else [*chosen, part_id])
 
-    def select_box(self, modifiers: Qt.KeyboardModifier) -> None:
-        """Selects what lies in the box that was drawn."""
-        if self.view.box is None:
-            return
-        box, ratio = self.view.box, self.view.devicePixelRatioF()
+    def select_box(self, box: QRectF, modifiers: Qt.KeyboardModifier) -> None:
+        """Selects what lies in a box, logical pixels."""
+        ratio = self.view.devicePixelRatioF()
         low, high = (box.left() * ratio, box.top() * ratio), (box.right() * ratio, box.bottom() * ratio)
         if self.view.kind == "parts":
             self._box_parts(low, high, modifiers)

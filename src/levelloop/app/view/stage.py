@@ -13,7 +13,7 @@ from levelloop.core.arrays import Floats
 from levelloop.core.limits import MOST_FACES
 from levelloop.core.surface.surface import level_counts
 from levelloop.document.document import Part
-from levelloop.document.recipe import growth
+from levelloop.document.recipe.steps import growth
 from levelloop.document.session import Session
 
 # Faces that smooth in about 50 ms here; more go off the window's thread.

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from levelloop.app.view.render.picture import Picture
 from levelloop.core.arrays import Floats
-from levelloop.document.comparing import Change, apart
+from levelloop.document.review.comparing import Change, apart
 
 REACH = 9  # pixels to the line within which it is taken
 LEAST, MOST = 0.02, 0.98  # shares of the view's width between which the line stays
@@ -47,7 +48,7 @@ class Wipe:
     apart: Apart | None = None
     changes: list[Change] | None = None
 
-    def right_pictures(self, shown: list[Picture]) -> list[Picture]:
+    def right_pictures(self, shown: Sequence[Picture]) -> list[Picture]:
         """What stands right, of what is shown now: with distances where these are there and wanted."""
         pictures = [one for one in shown if self.chosen is None or one.part.id in self.chosen]
         if not self.maps or self.apart is None:

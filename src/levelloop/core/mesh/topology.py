@@ -15,27 +15,22 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from levelloop.core.arrays import (
-    WORTH_SCIPY,
     AnyArray,
     Booleans,
     Integers,
     as_indices,
-    connected_labels,
     distinct,
     frozen,
     group_order,
     inverse_of,
-    mask_of,
     offsets_from_sizes,
     ranges,
-    runs_of,
 )
 from levelloop.core.errors import MeshError
 from levelloop.core.lazy import lazy
+from levelloop.core.mesh import fans, loops, shells
 
 NO_WIRES: Integers = frozen(np.zeros((0, 2), dtype=np.int64))
-# Corners of a fan up to which fans are walked step by step.
-_LONGEST_WALK = 32
 
 
 class Topology:
@@ -327,45 +322,7 @@ class Topology:
         Returns the corners (k,), where each fan starts (f + 1,), and whether it comes back to its start (f,).
         Fans are sorted by their point; a point has several where separate fans of faces touch in it.
         """
-        around, n_corners = self.around, self.n_corners
-        slots = offsets_from_sizes(self.point_face_count)
-        members = np.empty(n_corners, dtype=np.int64)
-        is_start = np.zeros(n_corners + 1, dtype=np.bool_)
-        is_closed = np.zeros(n_corners, dtype=np.bool_)
-        # Nearly every point has one short fan: all of them are walked at once, from the first corner or the gap.
-        start = np.full(self.n_points, -1, dtype=np.int64)
-        start[self.corners[::-1]] = np.arange(n_corners)[::-1]
-        first = np.flatnonzero(~mask_of(around[around >= 0], n_corners))
-        start[self.corners[first]] = first
-        point = np.flatnonzero(start >= 0)
-        here, length = start[point], np.zeros(self.n_points, dtype=np.int64)
-        for step in range(_LONGEST_WALK):
-            members[slots[point] + np.minimum(step, self.point_face_count[point] - 1)] = here
-            length[point] += 1
-            here = around[here]
-            ended = (here < 0) | (here == start[point])
-            is_closed[slots[point[ended & (here >= 0)]]] = True
-            point, here = point[~ended], here[~ended]
-            if len(point) == 0:
-                break
-        whole = length == self.point_face_count
-        whole[point] = False
-        is_start[slots[:-1][whole & (length > 0)]] = True
-        # Long fans, and points where several touch, one run after the other.
-        rest = np.flatnonzero(~whole[self.corners])
-        place = inverse_of(rest, n_corners)
-        runs, offsets, closed = runs_of(np.where(around[rest] >= 0, place[around[rest]], -1))
-        order = np.argsort(self.corners[rest[runs[offsets[:-1]]]], kind="stable")
-        sizes = np.diff(offsets)[order]
-        # Sorted by their points, they fill the slots of those points from first to last.
-        left = np.flatnonzero(~whole)
-        target = ranges(slots[left], self.point_face_count[left])
-        members[target] = rest[runs[ranges(offsets[:-1][order], sizes)]]
-        begins = target[offsets_from_sizes(sizes)[:-1]]
-        is_start[begins], is_closed[begins] = True, closed[order]
-        is_start[-1] = True
-        starts = np.flatnonzero(is_start)
-        return frozen(members), frozen(starts), frozen(is_closed[starts[:-1]])
+        return fans.point_rings(self)
 
     @lazy
     def boundary_chains(self) -> tuple[Integers, Integers, Booleans]:
@@ -375,17 +332,7 @@ class Topology:
         end of a half-edge the next is found by walking through the fan it belongs to, so that fans that touch in a
         point keep to themselves. A chain ends where the faces beside it disagree about direction.
         """
-        open_corners = np.flatnonzero(self.open_edges[self.corner_edge])
-        place = inverse_of(open_corners, self.n_corners)
-        corners, offsets, closed = self.point_rings
-        first, last = corners[offsets[:-1][~closed]], corners[offsets[1:][~closed] - 1]
-        # An open fan is entered along the half-edge before its last corner and left along its first one.
-        into, out = place[self.previous_corner[last]], place[first]
-        successor = np.full(len(open_corners), -1, dtype=np.int64)
-        both = (into >= 0) & (out >= 0)
-        successor[into[both]] = out[both]
-        members, starts, is_closed = runs_of(successor)
-        return frozen(open_corners[members]), frozen(starts), frozen(is_closed)
+        return fans.boundary_chains(self)
 
     def faces_of_points(self, points: Integers) -> Integers:
         """The faces that touch any of the points, sorted."""
@@ -401,39 +348,12 @@ class Topology:
         Entry 2·edge is for the end at edges[edge, 0], 2·edge + 1 for the other. Inside, an edge goes on
         where four edges and four faces meet; an open edge goes on along the boundary, a wire along wires.
         """
-        edges, n_edges = self.edges, self.n_edges
-        out, into = self.corner_edge, self.corner_edge[self.previous_corner]
-        out_slot = self.corner_slot
-        into_slot = self.corner_slot[self.previous_corner] ^ 1
-        slots = np.concatenate((out_slot, into_slot))
-        others = np.concatenate((into, out)).astype(np.float64)
-        beside = np.bincount(slots, weights=others, minlength=2 * n_edges).astype(np.int64)
-        meeting = np.bincount(slots, minlength=2 * n_edges)
-        slot_edge = np.repeat(np.arange(n_edges), 2)
-        slot_point = edges.ravel()
-        total = np.bincount(slot_point, weights=slot_edge, minlength=self.n_points).astype(np.int64)
-        regular = (self.valence == 4) & (self.point_face_count == 4)
-        result = np.full(2 * n_edges, -1, dtype=np.int64)
-        inner = regular[slot_point] & (meeting == 2)
-        other = (total[slot_point] - slot_edge - beside)[inner]
-        # Where faces meet oddly the sum names no edge of the point.
-        known = np.clip(other, 0, max(n_edges - 1, 0))
-        fits = (other == known) & (edges[known] == slot_point[inner, None]).any(axis=1)
-        result[inner] = np.where(fits, other, -1)
-        for runs_on in (self.open_edges, self.wire_edges):
-            slots_on = runs_on[slot_edge]
-            count = np.bincount(slot_point[slots_on], minlength=self.n_points)
-            ends = np.bincount(slot_point[slots_on], weights=slot_edge[slots_on], minlength=self.n_points)
-            along = slots_on & (count[slot_point] == 2)
-            result[along] = (ends.astype(np.int64)[slot_point] - slot_edge)[along]
-        return frozen(result)
+        return loops.continuation(self)
 
     @lazy
     def loop_label(self) -> Integers:
         """The edge loop that each edge belongs to: (e,)."""
-        goes_on = self.continuation >= 0
-        pairs = np.stack((np.flatnonzero(goes_on) // 2, self.continuation[goes_on]), axis=1)
-        return frozen(connected_labels(pairs, self.n_edges)[1])
+        return loops.loop_label(self)
 
     @lazy
     def ring_label(self) -> Integers:
@@ -442,36 +362,11 @@ class Topology:
         Directed edges across a quad from each other, pointing the same way, belong together. Where both
         directions of an edge carry one label, the ring has only one side (a Möbius strip).
         """
-        first = self.face_offsets[:-1][self.face_sizes == 4]
-        slot = self.corner_slot
-        pairs = []
-        for side in (0, 1):
-            here, across = slot[first + side], slot[first + side + 2] ^ 1
-            pairs += [np.stack((here, across), axis=1), np.stack((here ^ 1, across ^ 1), axis=1)]
-        return frozen(connected_labels(np.concatenate(pairs), 2 * self.n_edges)[1])
+        return loops.ring_label(self)
 
     @lazy
     def _shells(self) -> tuple[int, Integers]:
-        if self.n_faces == 0:
-            return 0, frozen(np.zeros(0, dtype=np.int64))
-        # Each corner leads to the next face around its edge; the last one back to the first.
-        order, offsets = self.edge_corners, self.edge_offsets
-        following = np.empty_like(order)
-        following[order[:-1]] = order[1:]
-        used = np.flatnonzero(self.edge_face_count)
-        following[order[offsets[1:][used] - 1]] = order[offsets[:-1][used]]
-        if self.n_faces < WORTH_SCIPY:
-            count, few = connected_labels(
-                np.stack((self.corner_face, self.corner_face[following]), axis=1), self.n_faces
-            )
-            return count, frozen(few)
-        from scipy.sparse import csr_array
-        from scipy.sparse.csgraph import connected_components
-
-        links = (np.ones(self.n_corners, dtype=np.int8), self.corner_face[following], self.face_offsets)
-        graph = csr_array(links, shape=(self.n_faces, self.n_faces))
-        count, labels = connected_components(graph, directed=False)
-        return int(count), frozen(labels.astype(np.int64))
+        return shells.shells(self)
 
     @property
     def n_shells(self) -> int:
@@ -489,39 +384,12 @@ class Topology:
 
         Faces beside each other agree where they run along their common edge in opposite directions.
         """
-        n_faces = self.n_faces
-        two = self.edge_face_count == 2
-        if np.count_nonzero(self.twin >= 0) == 2 * np.count_nonzero(two):
-            return frozen(np.zeros(n_faces, dtype=np.bool_)), frozen(np.zeros(self.n_shells, dtype=np.bool_))
-        order = self.edge_corners
-        same_edge = self.corner_edge[order[:-1]] == self.corner_edge[order[1:]]
-        # Non-manifold edges say nothing about direction.
-        same_edge &= two[self.corner_edge[order]][:-1]
-        a, b = order[:-1][same_edge], order[1:][same_edge]
-        clash = (self.corners[a] == self.corners[b]).astype(np.int64)
-        face_a, face_b = self.corner_face[a], self.corner_face[b]
-        # Nodes 2·face and 2·face + 1 are a face as it is and flipped.
-        pairs = np.concatenate(
-            (
-                np.stack((2 * face_a, 2 * face_b + clash), axis=1),
-                np.stack((2 * face_a + 1, 2 * face_b + 1 - clash), axis=1),
-            )
-        )
-        _, labels = connected_labels(pairs, 2 * n_faces)
-        as_is, flipped = labels[0::2], labels[1::2]
-        one_sided = as_is == flipped
-        count, shell = self._shells
-        shell_one_sided = np.zeros(count, dtype=np.bool_)
-        shell_one_sided[shell[one_sided]] = True
-        # In a sheet the node group with the lower label holds its first face as it is.
-        flip = (as_is > flipped) & ~one_sided
-        return frozen(flip), frozen(shell_one_sided)
+        return shells.orientation(self)
 
     @lazy
     def sheet_label(self) -> Integers:
         """Groups of faces joined over manifold edges only, within which direction can be compared: (m,)."""
-        faces = self.edge_faces[self.edge_face_count == 2]
-        return frozen(connected_labels(faces, self.n_faces)[1])
+        return shells.sheet_label(self)
 
     # Looking up
 

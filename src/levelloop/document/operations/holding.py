@@ -6,8 +6,8 @@ from levelloop.core.edit.hold.balance import balance
 from levelloop.core.edit.hold.hold import hold
 from levelloop.core.edit.hold.true_size import true_size
 from levelloop.document.parameters import Choice, Length
-from levelloop.document.part_edits import bake
 from levelloop.document.registry import Operation
+from levelloop.document.running.part_edits import bake
 from levelloop.document.shared_parameters import BAKE, FILL, HELD_SIDES, TRUE_SIZES, held_radius
 
 HOLDING: tuple[Operation, ...] = (

@@ -39,8 +39,8 @@ from levelloop.document.parameters import (
     Vector,
     Within,
 )
-from levelloop.document.part_edits import Change
 from levelloop.document.registry import Operation
+from levelloop.document.running.part_edits import Change
 from levelloop.document.shared_parameters import AXES
 
 _PIVOT = Vector("pivot", "middle", "What stays in place", words=("middle", "each", "origin", "anchor", "last"))

@@ -25,7 +25,8 @@ from levelloop.document.parameters import (
     Toggle,
     Vector,
 )
-from levelloop.document.part_edits import (
+from levelloop.document.registry import Operation
+from levelloop.document.running.part_edits import (
     attach,
     boolean_parts,
     clip,
@@ -36,7 +37,6 @@ from levelloop.document.part_edits import (
     instance,
     remove_part,
 )
-from levelloop.document.registry import Operation
 from levelloop.document.scripting.units import MILLIMETRES, parse_length
 
 

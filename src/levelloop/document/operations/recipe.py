@@ -19,13 +19,13 @@ from levelloop.core.recipe.chain import build
 from levelloop.core.tolerance import AUTOMATIC
 from levelloop.core.words import counted
 from levelloop.document.document import Document, Part
-from levelloop.document.evaluation import circle
 from levelloop.document.parameters import Angle, Count, PartName, StepNumber, Toggle
-from levelloop.document.part_edits import Change, as_cage
-from levelloop.document.recipe import Step, growth
+from levelloop.document.recipe.evaluation import circle
+from levelloop.document.recipe.step_kinds import STEPS, StepKind
+from levelloop.document.recipe.steps import Step, growth
 from levelloop.document.registry import Operation
+from levelloop.document.running.part_edits import Change, as_cage
 from levelloop.document.shared_parameters import AROUND
-from levelloop.document.step_kinds import STEPS, StepKind
 
 TOLD_AT_ONCE = 60_000  # faces that a recipe makes in a few tenths of a second
 Selections = Mapping[str, Selection]

@@ -16,7 +16,7 @@ from levelloop.document.cameras import NamedCamera
 from levelloop.document.document import DEFAULT_LEVEL, TWINS_WITHIN, Document, Guide, Part, Symmetry, unique_names
 from levelloop.document.operations import REGISTRY
 from levelloop.document.parameters import AUTOMATIC_WORD, Reading
-from levelloop.document.recipe import Step
+from levelloop.document.recipe.steps import Step
 from levelloop.files.errors import FileError
 from levelloop.files.schema import WrongValueError, checked
 

@@ -196,12 +196,13 @@ IMAGE = (
 )
 PICK = (
     """#version 330
-    uniform mat4 world_to_clip; in vec3 place; in int number; flat out int shown; out vec3 world_place;
-    void main() { shown = number; world_place = place; gl_Position = world_to_clip * vec4(place, 1.0); }""",
+    uniform mat4 world_to_clip; in vec3 place; out vec3 world_place;
+    void main() { world_place = place; gl_Position = world_to_clip * vec4(place, 1.0); }""",
     """#version 330
-    uniform vec4 section; flat in int shown; in vec3 world_place; out vec4 colour;
+    uniform vec4 section; uniform int first; in vec3 world_place; out vec4 colour;
     void main() {
         if (dot(section.xyz, world_place) > section.w) discard;
-        colour = vec4(float(shown & 255), float((shown >> 8) & 255), float((shown >> 16) & 255), 255.0) / 255.0;
+        int shown = first + gl_PrimitiveID;
+        colour = vec4(shown & 255, (shown >> 8) & 255, (shown >> 16) & 255, (shown >> 24) & 255) / 255.0;
     }""",
 )

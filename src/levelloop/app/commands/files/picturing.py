@@ -1,0 +1,96 @@
+"""The still as a sentence: what it shows, its size, how finely it is worked out, its light; then where it goes."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from levelloop.app.commands.files.dialogs import file_to_write
+from levelloop.app.view.viewport import Viewport
+from levelloop.document.cameras import NamedCamera
+from levelloop.document.parameters import Choice, Count, Toggle
+from levelloop.document.registry import Operation
+from levelloop.still.render import ENDINGS, render
+from levelloop.still.scene import LIGHTS, Request
+
+if TYPE_CHECKING:
+    from levelloop.app.window import Window
+
+AS_SEEN, ALL = "what the view sees", "all that is shown"
+SIZES = ("960 x 600", "1920 x 1200", "640 x 640", "1600 x 1600", "2880 x 1800")
+
+# A question that is asked as operations are; what it comes to is a picture.
+QUESTION = Operation(
+    "",
+    "Still picture",
+    "File",
+    lambda document: document,
+    "Picture {what}, {size} pixels, {samples} rays each, by {light} light, {ground}",
+    "A picture with real light, materials and shadows",
+    "document",
+    (
+        Choice("what", AS_SEEN, "What it shows", words=(AS_SEEN, ALL)),
+        Choice("size", SIZES[0], "Its size", words=SIZES),
+        Count("samples", 64, "More take longer and are less grainy", low=1, high=65_536),
+        Choice("light", LIGHTS[0], "Where light comes from", words=LIGHTS),
+        Toggle("ground", True, "What it stands on", on="on the ground", off="on nothing, seen through"),
+    ),
+)
+
+
+class Picturing:
+    """Asks for a still in the sentence bar and renders it beside the window; Esc stops it."""
+
+    def __init__(self, window: Window) -> None:
+        self.window = window
+        self._last: dict[str, Any] = {}
+
+    def ask(self) -> None:
+        """Opens the sentence."""
+        if not self.window.session.document.given_out:
+            self.window.tell("There is no part to picture; helpers and hidden parts are left out.")
+            return
+        self.window.sentence.ask(QUESTION, self._last, self._keep, self._note)
+
+    def make(self, values: Mapping[str, Any], path: Path) -> bool:
+        """Renders what a sentence says into a file; whether it could."""
+        width, height = (int(side) for side in values["size"].split(" x "))
+        view = _camera(self.window.view) if values["what"] == AS_SEEN else None
+        request = Request(width, height, values["samples"], values["light"], view=view, ground=bool(values["ground"]))
+        document = self.window.session.document
+
+        def run() -> None:
+            self.window.runner.run(lambda: render(document, path, request), f"Rendering {path.name}")
+            self.window.tell(f"Wrote {path.name}, {width} x {height} pixels.")
+
+        return self.window.attempt(run)
+
+    # Helpers
+
+    def _keep(self, values: dict[str, Any]) -> None:
+        self._last = values
+        path = file_to_write(self.window, "Still picture", list(ENDINGS))
+        if path is not None:
+            self.make(values, path)
+
+    def _note(self, values: Mapping[str, Any]) -> str:
+        """Which parts are shown otherwise than they will be."""
+        stage = self.window.stage
+        differ = [
+            part.name
+            for part in self.window.session.document.given_out
+            if part.level > 0 and not (stage.is_smooth(part) and stage.level_now(part) == part.level)
+        ]
+        if not differ:
+            return ""
+        named = f"“{differ[0]}”" if len(differ) == 1 else f"{len(differ)} parts"
+        return f"{named} will be at the level given out, not as shown"
+
+
+def _camera(view: Viewport) -> NamedCamera:
+    camera = view.camera
+    x, y, z = (float(value) for value in camera.target)
+    return NamedCamera(
+        "", (x, y, z), camera.distance, camera.turn, camera.tilt, camera.perspective, camera.field_of_view, camera.shift
+    )

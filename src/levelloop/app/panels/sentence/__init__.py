@@ -1,0 +1,1 @@
+"""The sentence bar: what runs, as a sentence whose numbers can be typed."""

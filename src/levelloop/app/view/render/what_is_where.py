@@ -1,0 +1,43 @@
+"""What is where: a frame read back as the cage face at each pixel, and how deep it lies."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from levelloop.app.view.render.picture import Picture
+
+
+@dataclass(frozen=True, eq=False)
+class WhatIsWhere:
+    """The frame read back: numbers (h, w) of face + 1 counted over all pictures, 0 nothing; depth (h, w) 0…1."""
+
+    numbers: NDArray[np.int32]
+    depth: NDArray[np.float32]
+
+
+def faces_at(pictures: Sequence[Picture], triangles: NDArray[np.int64]) -> NDArray[np.int32]:
+    """The faces of triangles, both numbered from 1 over all pictures in turn; 0 where there is none.
+
+    triangles: any shape. What only the recipe made hides what lies behind it, and is nothing to pick.
+    """
+    known = [np.zeros(1, dtype=np.int32)]
+    first = 1
+    for picture in pictures:
+        owner = picture.triangle_face
+        known.append(np.where(owner < 0, 0, owner + first).astype(np.int32))
+        first += picture.part.mesh.n_faces
+    return np.concatenate(known)[triangles]
+
+
+def numbered(pictures: Sequence[Picture], number: int) -> tuple[Picture, int] | None:
+    """The picture and cage face that a number read back stands for."""
+    rest = number - 1
+    for picture in pictures:
+        if rest < picture.part.mesh.n_faces:
+            return (picture, rest) if rest >= 0 else None
+        rest -= picture.part.mesh.n_faces
+    return None
