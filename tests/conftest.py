@@ -9,20 +9,18 @@ from typing import Any
 
 import numpy as np
 import pytest
+from examples import MOST
 from hypothesis import settings
 
 from levelloop.core.forms.primitives import box, cylinder, plane
 from levelloop.core.mesh.mesh import Mesh, NamedSet, Scheme, empty_mesh, mesh_of_faces
 from levelloop.core.mesh.selection import KINDS, count_of
 
-# Machines that decide run the same examples every time; people's runs go on looking for new ones.
-settings.register_profile("same every time", derandomize=True, deadline=None)
-# How long an example takes says more about the machine than about the code: no deadlines anywhere.
-settings.register_profile("new every time", deadline=None)
+# Machines that decide run the same examples every time; people's runs go on looking for new ones. How long an example
+# takes says more about the machine than about the code: no deadlines anywhere.
+settings.register_profile("same every time", derandomize=True, deadline=None, max_examples=MOST)
+settings.register_profile("new every time", deadline=None, max_examples=MOST)
 settings.load_profile("same every time" if os.environ.get("CI") else "new every time")
-if os.environ.get("EXAMPLES"):
-    settings.register_profile("a few", deadline=None, max_examples=int(os.environ["EXAMPLES"]))
-    settings.load_profile("a few")
 
 
 def moebius(count: int = 10) -> Mesh:

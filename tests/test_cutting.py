@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from levelloop.core.edit.build.groove import groove
@@ -65,7 +65,6 @@ def test_cuts_inside_one_face_leave_plain_faces(closed: bool) -> None:
         assert np.isclose(face_areas(edit.mesh.topology, edit.mesh.points)[inner], 64).sum() == 1
 
 
-@settings(deadline=None)
 @given(data=st.data())
 def test_any_path_over_a_face_keeps_its_area_or_is_refused(data: Any) -> None:
     mesh = cylinder(20, 10, 7)

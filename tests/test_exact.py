@@ -6,7 +6,8 @@ import re
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from examples import some
+from hypothesis import given
 from hypothesis import strategies as st
 
 from levelloop.core.edit.build.groove import groove
@@ -27,7 +28,7 @@ def fan(sides: int, seed: int, size: float, rise: float) -> Mesh:
     return mesh_of_faces(size * np.concatenate(([[0, 0, 0]], rim)), faces)
 
 
-@settings(max_examples=80, deadline=None)
+@some(80)
 @given(st.integers(3, 7), st.integers(0, 9999), st.sampled_from([0.01, 1.0, 100.0]), st.floats(0, 0.4))
 def test_walls_are_exact_or_their_error_is_said_and_no_point_strays(
     n: int, seed: int, size: float, rise: float
@@ -77,7 +78,7 @@ def convex_and_simple(mesh: Mesh) -> bool:
     return bool((turn > -1e-9).all()) and bool((face_areas(topology, p) > 0).all())
 
 
-@settings(max_examples=80, deadline=None)
+@some(80)
 @given(st.integers(0, 9999), st.floats(0.05, 60), st.integers(1, 4))
 def test_grooves_make_no_bow_ties_and_keep_the_area(seed: int, width: float, number: int) -> None:
     chance = np.random.default_rng(seed)

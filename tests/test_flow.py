@@ -6,7 +6,8 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from examples import some
+from hypothesis import given
 from hypothesis import strategies as st
 
 from levelloop.core.edit.clean.simple import delete
@@ -81,7 +82,7 @@ def test_a_loop_over_a_sixteen_sided_cap_adds_ten_faces() -> None:
 # Bends
 
 
-@settings(max_examples=80, deadline=None)
+@some(80)
 @given(
     st.floats(-360, 360),
     st.sampled_from("xyz"),

@@ -8,7 +8,8 @@ from typing import Any
 import numpy as np
 import pytest
 from conftest import CAGES
-from hypothesis import given, settings
+from examples import some
+from hypothesis import given
 from hypothesis import strategies as st
 
 from levelloop.core.arrays import mask_of
@@ -308,7 +309,7 @@ def rims_of_a_can() -> Session:
 
 
 @given(st.permutations([("upper", 1.0), ("lower", 0.5), ("upper", 0.7)]), st.sampled_from([None, 1, 2]))
-@settings(max_examples=8, deadline=None)
+@some(8)
 def test_hold_steps_side_by_side_are_the_same_in_any_order(steps: list[tuple[str, float]], apart: int | None) -> None:
     session = rims_of_a_can()
     for name, radius in steps:

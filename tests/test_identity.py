@@ -8,7 +8,8 @@ from typing import Any
 
 import pytest
 from driving import Hands
-from hypothesis import given, settings
+from examples import some
+from hypothesis import given
 from hypothesis import strategies as st
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
@@ -21,7 +22,7 @@ from levelloop.document.parameters import Reading
 from levelloop.document.session import Session
 
 
-@settings(max_examples=60, deadline=None)
+@some(60)
 @given(
     st.lists(st.tuples(st.sampled_from(["add", "remove", "rename", "copy", "instance", "combine"]), st.integers(0, 4)))
 )

@@ -4,7 +4,8 @@ from itertools import pairwise
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from examples import some
+from hypothesis import given
 from hypothesis import strategies as st
 
 from levelloop.core.errors import EditError
@@ -147,7 +148,7 @@ def test_what_a_step_takes_is_put_into_the_parts_own_space():
     assert world.points.max(axis=0) == pytest.approx(np.maximum(other.mesh.points.max(axis=0), 5.0))
 
 
-@settings(max_examples=25)
+@some(25)
 @given(st.lists(st.tuples(st.sampled_from("abc"), st.sampled_from("abc")), max_size=5))
 def test_whatever_is_linked_there_is_never_a_circle(links):
     session = three_boxes()

@@ -8,7 +8,8 @@ import tracemalloc
 import numpy as np
 import pytest
 from conftest import CAGES
-from hypothesis import given, settings
+from examples import some
+from hypothesis import given
 from hypothesis import strategies as st
 from scipy.interpolate import CubicSpline
 from scipy.spatial import cKDTree
@@ -49,7 +50,7 @@ def crowd(kind: str, number: int, seed: int) -> np.ndarray:
     return chance.random((number, 3)) * size + (1e6 if kind == "far away" else 0.0)
 
 
-@settings(max_examples=60, deadline=None)
+@some(60)
 @given(st.sampled_from(CROWDS), st.integers(1, 150), st.floats(0, 2.5), st.integers(0, 99))
 def test_groups_are_never_wider_than_asked_for(kind: str, number: int, reach: float, seed: int) -> None:
     places = crowd(kind, number, seed)
@@ -76,7 +77,7 @@ def test_groups_are_never_wider_than_asked_for(kind: str, number: int, reach: fl
         assert same == len(np.unique(places, axis=0))
 
 
-@settings(max_examples=40, deadline=None)
+@some(40)
 @given(st.integers(0, 40), st.integers(0, 40), st.integers(0, 999))
 def test_places_in_boxes_are_all_of_them(n_places: int, n_boxes: int, seed: int) -> None:
     chance = np.random.default_rng(seed)
@@ -163,7 +164,7 @@ def canonical(run: list[int], closed: bool) -> tuple[tuple[int, ...], bool]:
     return tuple(min(turns)), True
 
 
-@settings(max_examples=80, deadline=None)
+@some(80)
 @given(st.lists(st.tuples(st.integers(0, 12), st.integers(0, 12)), max_size=18))
 def test_runs_are_those_that_a_walk_finds(drawn: list[tuple[int, int]]) -> None:
     pairs = np.array(sorted({(min(p), max(p)) for p in drawn if p[0] != p[1]}), dtype=np.int64).reshape(-1, 2)
@@ -207,7 +208,7 @@ def test_the_stretch_between_two_edges_is_the_shortest(name: str) -> None:
 # Triangles
 
 
-@settings(max_examples=60, deadline=None)
+@some(60)
 @given(st.integers(5, 60), st.integers(0, 9999), st.booleans(), st.sampled_from([1e-3, 1.0, 1e4]))
 def test_concave_polygons_fall_into_triangles_of_the_same_area(n: int, seed: int, straight: bool, size: float) -> None:
     chance = np.random.default_rng(seed)
@@ -242,7 +243,7 @@ def test_a_polygon_of_two_thousand_sides_takes_no_time() -> None:
 # Nearest places
 
 
-@settings(max_examples=25, deadline=None)
+@some(25)
 @given(st.integers(0, 999), st.integers(1, 40))
 def test_nearest_places_are_the_nearest(seed: int, number: int) -> None:
     from levelloop.core.mesh.combine import combined
@@ -269,7 +270,7 @@ def test_nearest_places_are_the_nearest(seed: int, number: int) -> None:
 # Splines
 
 
-@settings(max_examples=40, deadline=None)
+@some(40)
 @given(st.integers(3, 60), st.booleans(), st.integers(0, 999))
 def test_smooth_curves_are_the_library_s_splines(number: int, closed: bool, seed: int) -> None:
     points = np.random.default_rng(seed).normal(size=(number, 3))
@@ -289,7 +290,7 @@ def test_a_curve_of_ten_thousand_points_takes_no_time() -> None:
     assert time.perf_counter() - start < 1
 
 
-@settings(max_examples=40, deadline=None)
+@some(40)
 @given(st.integers(1, 70), st.integers(0, 999))
 def test_tridiagonal_systems_are_solved(number: int, seed: int) -> None:
     chance = np.random.default_rng(seed)

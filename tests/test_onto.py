@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from examples import some
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -18,11 +19,12 @@ def on_ball(radius: float = 50.0, cells: int = 8) -> tuple[Session, float]:
     """A ball and the radius of its limit surface, with what is to be laid on it active."""
     session = Session.new()
     session.do("add_quad_sphere", diameter=2 * radius, cells=cells, name="ball")
-    limit = np.linalg.norm(session.part.surface(3).points, axis=1)
+    limit = np.linalg.norm(session.part.result(3, True).points, axis=1)
     session.do("add_box", size=(20, 10, 4), cells=(8, 4, 1), at=(0, 0, 2), name="plate")
     return session, float(np.median(limit))
 
 
+@some(25)
 @given(
     st.tuples(*[st.floats(-20, 20)] * 2),
     st.floats(-180, 180),
@@ -52,7 +54,7 @@ def test_what_is_laid_on_a_ball_keeps_its_heights_over_the_limit(at: tuple[float
     plate = session.part
     points = plate.result(0).points
     heights = plate.mesh.points[:, 2]
-    ball = session.document.by_name("ball").surface(5).points
+    ball = session.document.by_name("ball").result(4, True).points
     radius = np.linalg.norm(ball, axis=1)
     # The limit of a quad sphere is round within this; heights are over the place below.
     spread = float(np.ptp(radius))
@@ -98,6 +100,7 @@ def test_it_follows_when_the_target_moves_or_turns_and_stays_when_it_is_gone(tmp
     assert not session.part.plain.troubles
 
 
+@some(25)
 @given(st.floats(5, 40), st.floats(-3, 3), st.booleans())
 def test_points_are_put_onto_the_nearest_place_with_an_offset(high: float, offset: float, smooth: bool) -> None:
     session, radius = on_ball()
@@ -124,6 +127,7 @@ def test_points_go_along_a_direction_and_what_meets_nothing_stays() -> None:
     assert session.part.result(0).points[inside, 2] == pytest.approx(np.full(inside.sum(), 0.5))
 
 
+@some(25)
 @given(st.integers(0, 10_000))
 def test_rays_meet_what_exact_arithmetic_meets(seed: int) -> None:
     random = np.random.default_rng(seed)
@@ -170,7 +174,7 @@ def test_a_strip_lies_on_the_smooth_surface_and_closes_at_its_start() -> None:
     assert mesh.n_faces == 24 and (mesh.topology.face_sizes == 4).all()
     assert mesh.topology.euler_number() == 0  # A ring.
     belt = mesh.points[mesh.topology.point_face_count > 0]
-    ball = session.document.by_name("ball").surface(5).points
+    ball = session.document.by_name("ball").result(4, True).points
     near = np.linalg.norm(belt[:, None] - ball, axis=2).min(axis=1)
     # On the limit, not on the cage, which lies up to 0.3 mm outside it.
     assert np.abs(np.linalg.norm(belt, axis=1) - radius).max() < 0.12 and near.max() < 1.0

@@ -7,7 +7,8 @@ from typing import Any
 import numpy as np
 import pytest
 from conftest import CAGES, CLOSED, richly_tagged
-from hypothesis import HealthCheck, given, settings
+from examples import some
+from hypothesis import HealthCheck, given
 from hypothesis import strategies as st
 
 from levelloop.core.edit.move.slide import NUDGE_MODES
@@ -220,7 +221,7 @@ def check_origins(old: Mesh, edit: Edit) -> None:
 
 
 @pytest.mark.parametrize("key", list(PARAMETERS))
-@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@some(40, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(data=st.data())
 def test_any_edit_of_any_selection(key: str, data: st.DataObject) -> None:
     name = data.draw(st.sampled_from(list(CAGES)))
@@ -263,7 +264,7 @@ def test_any_edit_of_any_selection(key: str, data: st.DataObject) -> None:
     assert np.isfinite(smooth(edit.mesh, 1).points).all()
 
 
-@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@some(25, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(keys=st.lists(st.sampled_from(["extrude", "inset", "run_loop", "crease", "flip", "move"]), max_size=5))
 def test_undo_is_exact(keys: list[str]) -> None:
     document = Document()

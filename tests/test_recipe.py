@@ -10,7 +10,8 @@ import numpy as np
 import pytest
 from click.testing import CliRunner
 from conftest import CAGES, richly_tagged
-from hypothesis import HealthCheck, given, settings
+from examples import some
+from hypothesis import HealthCheck, given
 from hypothesis import strategies as st
 from test_properties import NUMBERS, check_origins, check_valid
 
@@ -210,7 +211,7 @@ def test_smoothing_without_creases_lets_them_go() -> None:
 
 
 @pytest.mark.parametrize("key", sorted(NUMBERS_OF))
-@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@some(25, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(data=st.data())
 def test_any_step_on_any_cage(key: str, data: st.DataObject) -> None:
     name = data.draw(st.sampled_from(list(CAGES)))
@@ -246,7 +247,7 @@ def check_trace(built: Built) -> None:
     assert np.array_equal(trace.chains[kept, -1], ends[kept, 1])
 
 
-@settings(max_examples=40, deadline=None)
+@some(40)
 @given(data=st.data())
 def test_what_is_built_again_is_what_is_built_anew(data: st.DataObject) -> None:
     """Moved points, other numbers, other tags: with the former one at hand the same comes out as from nothing."""

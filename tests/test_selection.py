@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from conftest import CAGES
-from hypothesis import HealthCheck, given, settings
+from examples import some
+from hypothesis import HealthCheck, given
 from hypothesis import strategies as st
 
 from levelloop.core.arrays import mask_of, ranges, sum_by
@@ -202,7 +203,7 @@ def test_selections_follow_their_elements_through_an_edit() -> None:
     assert len(edge) == 3 and edge.backwards is not None and edge.backwards.all()
 
 
-@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@some(40, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     planes=st.lists(
         st.tuples(st.tuples(*[st.floats(-1, 1)] * 3).filter(lambda n: np.linalg.norm(n) > 0.3), st.floats(-2, 2)),

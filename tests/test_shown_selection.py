@@ -7,7 +7,8 @@ from typing import Any
 import numpy as np
 import pytest
 from driving import CONTROL, SHIFT, Hands
-from hypothesis import HealthCheck, given, settings
+from examples import some
+from hypothesis import HealthCheck, given
 from hypothesis import strategies as st
 from PySide6.QtCore import Qt
 
@@ -57,7 +58,7 @@ def geometry(document: Document) -> dict[str, tuple[Any, ...]]:
     return result
 
 
-@settings(max_examples=80, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@some(80, suppress_health_check=[HealthCheck.too_slow])
 @given(st.lists(st.tuples(st.sampled_from(sorted(BEFORE)), st.integers(0, 5)), max_size=7), st.sampled_from(EDITS))
 def test_only_parts_whose_selection_is_shown_are_changed(before: list[tuple[str, int]], edit: tuple[str, Any]) -> None:
     session = Session.new()

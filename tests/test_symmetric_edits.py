@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from scipy.spatial import cKDTree
 
@@ -49,7 +49,6 @@ EDITS = (
 
 
 @pytest.mark.parametrize(("kind", "key", "parameters"), EDITS)
-@settings(deadline=None)
 @given(data=st.data())
 def test_an_edit_on_one_side_is_made_on_the_other(kind: str, key: str, parameters: dict[str, Any], data: Any) -> None:
     session = block()

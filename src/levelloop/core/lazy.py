@@ -33,3 +33,9 @@ class lazy(Generic[Value]):  # noqa: N801 - it is used as a decorator, like prop
             return self
         kept: Value = instance.__dict__.setdefault(self._name, self._work_out(instance))
         return kept
+
+
+def kept(owner: object, name: str, work_out: Callable[[], Value]) -> Value:
+    """What is worked out once of an immutable value and kept with it, by modules above the one it comes from."""
+    found: dict[str, Value] = owner.__dict__
+    return found[name] if name in found else found.setdefault(name, work_out())

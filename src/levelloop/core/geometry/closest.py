@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers
+from levelloop.core.arrays import Floats, Integers, mask_of
 from levelloop.core.errors import EditError
 from levelloop.core.geometry.boxes import BoxTree
+from levelloop.core.lazy import lazy
 from levelloop.core.mesh.faces import face_normals, triangles
 from levelloop.core.mesh.mesh import Mesh
 
@@ -22,18 +25,49 @@ def closest_places(mesh: Mesh, places: Floats) -> tuple[Floats, Floats]:
     if mesh.n_faces == 0:
         raise EditError("There is no surface to lie on; the part has no faces.")
     flat, face = triangles(mesh.topology, mesh.points, mesh.diagonal)
-    triangle, found = closest_triangles(mesh.points[flat], places)
+    triangle, found = Triangles(mesh.points, flat).nearest(places)
     return found, face_normals(mesh.topology, mesh.points)[face[triangle]]
 
 
 def closest_triangles(corners: Floats, places: Floats) -> tuple[Integers, Floats]:
     """For each place the nearest triangle of (t, 3, 3), and the nearest place on it: (p,), (p, 3)."""
-    place, triangle = _candidates(corners, places)
-    found = _on_triangles(places[place], *(corners[triangle, corner] for corner in range(3)))
-    far = np.linalg.norm(found - places[place], axis=1)
-    order = np.lexsort((far, place))
-    best = order[np.unique(place[order], return_index=True)[1]]
-    return triangle[best], found[best]
+    return Triangles(corners.reshape(-1, 3), np.arange(3 * len(corners)).reshape(-1, 3)).nearest(places)
+
+
+class Triangles:
+    """Triangles that are searched again and again. points: (n, 3); corners: (t, 3) of these."""
+
+    def __init__(self, points: Floats, corners: Integers) -> None:
+        self.points, self.corners = points, corners
+        self.places = points[corners]
+
+    def nearest(self, places: Floats) -> tuple[Integers, Floats]:
+        """For each place the nearest triangle, and the nearest place on it: (p,), (p, 3)."""
+        place, triangle = self._candidates(places)
+        found = _on_triangles(places[place], *(self.places[triangle, corner] for corner in range(3)))
+        far = np.linalg.norm(found - places[place], axis=1)
+        order = np.lexsort((far, place))
+        best = order[np.unique(place[order], return_index=True)[1]]
+        return triangle[best], found[best]
+
+    def _candidates(self, places: Floats) -> tuple[Integers, Integers]:
+        """Pairs of a place and a triangle among which each place's nearest triangle is for certain."""
+        count = len(self.corners)
+        if count * len(places) <= ALL_BELOW:
+            return np.repeat(np.arange(len(places)), count), np.tile(np.arange(count), len(places))
+        # No farther than the nearest corner: only triangles whose boxes reach that near can be nearer.
+        return self._boxes.within(places, self._tree.query(places)[0] * (1 + 1e-9))
+
+    @lazy
+    def _tree(self) -> Any:
+        from scipy.spatial import cKDTree
+
+        used = mask_of(self.corners.ravel(), len(self.points))
+        return cKDTree(self.points[used], balanced_tree=False, compact_nodes=False)
+
+    @lazy
+    def _boxes(self) -> BoxTree:
+        return BoxTree(self.places.min(axis=1), self.places.max(axis=1))
 
 
 def weights_in_triangle(places: Floats, corners: Floats) -> Floats:
@@ -66,18 +100,6 @@ def on_side(p: Floats, a: Floats, b: Floats) -> Floats:
 
 
 # Helpers
-
-
-def _candidates(corners: Floats, places: Floats) -> tuple[Integers, Integers]:
-    """Pairs of a place and a triangle among which each place's nearest triangle is for certain."""
-    count = len(corners)
-    if count * len(places) <= ALL_BELOW:
-        return np.repeat(np.arange(len(places)), count), np.tile(np.arange(count), len(places))
-    from scipy.spatial import cKDTree
-
-    # No farther than the nearest corner: only triangles whose boxes reach that near can be nearer.
-    reach = cKDTree(corners.reshape(-1, 3), balanced_tree=False, compact_nodes=False).query(places)[0]
-    return BoxTree(corners.min(axis=1), corners.max(axis=1)).within(places, reach * (1 + 1e-9))
 
 
 def _on_triangles(p: Floats, a: Floats, b: Floats, c: Floats) -> Floats:

@@ -7,7 +7,8 @@ import numpy as np
 from levelloop.core.arrays import Booleans, Floats, Integers, sum_by
 from levelloop.core.errors import EditError
 from levelloop.core.geometry.boxes import BoxTree
-from levelloop.core.geometry.closest import closest_triangles, weights_in_triangle
+from levelloop.core.geometry.closest import Triangles, weights_in_triangle
+from levelloop.core.lazy import kept
 from levelloop.core.mesh.faces import point_normals, triangles, unit
 from levelloop.core.mesh.mesh import Mesh
 
@@ -24,24 +25,23 @@ class Skin:
     def __init__(self, mesh: Mesh, is_round: bool = False) -> None:
         if mesh.n_faces == 0:
             raise EditError("There is no surface to lie on; the part has no faces.")
-        self._flat, _ = triangles(mesh.topology, mesh.points, mesh.diagonal)
+        self._triangles = Triangles(mesh.points, triangles(mesh.topology, mesh.points, mesh.diagonal)[0])
         if mesh.normals is None:
             self._normals = point_normals(mesh.topology, mesh.points)
             self._is_round = is_round
         else:
             self._normals = unit(sum_by(mesh.topology.corners, mesh.normals, mesh.n_points))
             self._is_round = True
-        self._corners = mesh.points[self._flat]
 
     def nearest(self, places: Floats) -> tuple[Floats, Floats]:
         """The nearest place on it to each, and the normal there: (n, 3), (n, 3)."""
-        triangle, on = closest_triangles(self._corners, places)
+        triangle, on = self._triangles.nearest(places)
         return self._rounded(triangle, on)
 
     def along(self, places: Floats, direction: Floats, both: bool) -> tuple[Floats, Floats, Booleans]:
         """Where lines through places meet it first, the normals there, and whether they do: (n, 3), (n, 3), (n,)."""
         frame = _square_to(direction)
-        corners, from_ = self._corners @ frame.T, places @ frame.T
+        corners, from_ = self._triangles.places @ frame.T, places @ frame.T
         low, high = corners.min(axis=1), corners.max(axis=1)
         low[:, 2] = high[:, 2] = 0.0
         flat = from_ * [1.0, 1.0, 0.0]
@@ -56,7 +56,7 @@ class Skin:
         hit = np.zeros(len(places), dtype=np.bool_)
         hit[found] = True
         result, normals = places.copy(), np.zeros_like(places)
-        on = np.einsum("kc,kcj->kj", weights[best], self._corners[triangle[best]])
+        on = np.einsum("kc,kcj->kj", weights[best], self._triangles.places[triangle[best]])
         result[found], normals[found] = self._rounded(triangle[best], on)
         # What is rounded lies off the line by less than the facets are; along it is what was asked for.
         back = result[found] - places[found]
@@ -90,7 +90,7 @@ class Skin:
 
         Halfway to the tangent planes at the corners: exact on arcs to the second order (after Boubekeur & Alexa 2008).
         """
-        corners, numbers = self._corners[triangle], self._flat[triangle]
+        corners, numbers = self._triangles.places[triangle], self._triangles.corners[triangle]
         weights = weights_in_triangle(on, corners)
         normals = unit(np.einsum("kc,kcj->kj", weights, self._normals[numbers]))
         if not self._is_round:
@@ -98,6 +98,11 @@ class Skin:
         off = np.einsum("kcj,kcj->kc", on[:, None] - corners, self._normals[numbers])
         planes = on[:, None] - off[..., None] * self._normals[numbers]
         return on + 0.5 * (np.einsum("kc,kcj->kj", weights, planes) - on), normals
+
+
+def skin_of(mesh: Mesh) -> Skin:
+    """The skin of a mesh, kept with it: what lies on a surface is moved more often than the surface."""
+    return kept(mesh, "_skin", lambda: Skin(mesh))
 
 
 # Helpers

@@ -8,7 +8,7 @@ import numpy as np
 
 from levelloop.core.errors import EditError
 from levelloop.core.geometry.planes import as_direction, as_vector, axis_turn
-from levelloop.core.geometry.skin import Skin
+from levelloop.core.geometry.skin import skin_of
 from levelloop.core.mesh.faces import unit
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, identity
@@ -22,7 +22,7 @@ def conform(mesh: Mesh, target: Mesh, direction: Any = "nearest", both: bool = T
     both: along the direction and against it, whichever is nearer; else only along. offset: mm off the surface along
     its outward normal. What meets nothing stays, and how much that is is said.
     """
-    skin = Skin(target)
+    skin = skin_of(target)
     if isinstance(direction, str) and direction == "nearest":
         places, normals = skin.nearest(mesh.points)
         return Edit(mesh.with_points(places + offset * normals), NOTHING, identity(mesh))
@@ -47,7 +47,7 @@ def lay_on(
     """
     if not size > 0:
         raise EditError("The size of what is laid on a part is above 0.")
-    skin = Skin(target)
+    skin = skin_of(target)
     (middle,), (normal,) = skin.nearest(as_vector(at)[None])
     world = np.eye(3)
     axis = world[1] if abs(float(normal[0])) > np.cos(np.radians(1.0)) else world[0]

@@ -11,7 +11,7 @@ from levelloop.core.arrays import Floats, Integers
 from levelloop.core.errors import EditError
 from levelloop.core.forms.curves import Path
 from levelloop.core.geometry.planes import as_vector
-from levelloop.core.geometry.skin import Skin
+from levelloop.core.geometry.skin import skin_of
 from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.faces import unit
 from levelloop.core.mesh.mesh import Mesh
@@ -48,7 +48,7 @@ def lay_strip(
     if onto is not None:
         if onto.n_faces == 0:
             raise EditError("The part to lay it on has no faces.")
-        skin = Skin(onto)
+        skin = skin_of(onto)
         on, normals = skin.nearest(on)
     along = unit(np.roll(on, -1, axis=0) - np.roll(on, 1, axis=0) if closes else np.gradient(on, axis=0))
     across = unit(np.cross(normals, along))
