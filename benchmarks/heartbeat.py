@@ -83,8 +83,8 @@ def steps(window: Window, folder: Path) -> Iterator[tuple[str, Callable[[], obje
     yield "grow", lambda: session.do("grow")
     yield "extrude", lambda: window.sentence.start("extrude", {"distance": 2.0}, False)
     yield "change the number", lambda: window.sentence.change(distance=3.0)
-    yield "undo", window.undo
-    yield "redo", window.redo
+    yield "undo", window.operating.undo
+    yield "redo", window.operating.redo
     yield "select an edge", lambda: pick("edges", [2000])
     yield "select its loop", lambda: session.do("select_loop")
     yield "bevel", lambda: window.sentence.start("bevel", {"width": 0.02}, False)

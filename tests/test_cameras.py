@@ -178,7 +178,7 @@ def test_a_view_is_kept_and_looked_through(empty: Hands) -> None:
 @needs_screen
 def test_a_guide_is_dragged_and_sized_by_its_corner(guided: Hands) -> None:
     guided.window.on_view.move_guide()
-    assert len(seen_guides(guided.view)) == 1
+    assert len(seen_guides(guided.session.document, guided.view.camera)) == 1
     guided.drag(on_view(guided, 30, 10), on_view(guided, 45, 20))
     guide = guided.session.document.guides[0]
     assert guide.at == pytest.approx((15, 10), abs=0.5) and guide.width == 80

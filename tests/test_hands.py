@@ -516,7 +516,7 @@ def test_the_handle_goes_along_other_axes_and_in_planes(empty: Hands) -> None:
     empty.window.on_view.set_axes("world")
     empty.window.on_view.set_pivot("last")
     empty.window.start("rotate")
-    assert empty.window.sentence.numbers(REGISTRY["rotate"])["pivot"] == "last"
+    assert empty.window.sentence.running.numbers(REGISTRY["rotate"])["pivot"] == "last"
     empty.window.on_view.set_pivot("anchor")
     assert "no anchor yet" in empty.window.message
     empty.window.on_view.set_pivot("middle")

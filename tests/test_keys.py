@@ -36,7 +36,7 @@ def test_letters_change_the_tool_and_type_nothing(empty: Hands) -> None:
     sentence = empty.window.sentence
     for key, handle in ((Key.Key_M, "move"), (Key.Key_T, "rotate"), (Key.Key_S, "scale")):
         empty.key(key)
-        assert empty.view.mode == handle and sentence.running_key == handle and not sentence.is_typing
+        assert empty.view.mode == handle and sentence.running.key == handle and not sentence.is_typing
     assert len(empty.session.history) == 2
     empty.key(Key.Key_E)
     assert empty.view.kind == "edges" and sentence.is_open

@@ -175,7 +175,7 @@ def test_exports_say_what_which_level_and_what_they_count(empty: Hands, tmp_path
     sentence = empty.window.sentence
     assert set(sentence.fields) == {"what", "level", "unit", "format", "files"} and sentence.note.isVisible()
     sentence.change(level="as cages", unit="cm", format=".obj", what="the chosen parts")
-    values = dict(sentence._pending[1])  # type: ignore[index]
+    values = dict(sentence.running.waiting[1])  # type: ignore[index]
     entries = len(empty.session.history)
     empty.key(Key.Key_Escape)
     assert not sentence.is_open and len(empty.session.history) == entries
@@ -263,7 +263,7 @@ def test_keys_are_found_given_told_when_taken_and_reset(empty: Hands) -> None:
     empty.key(Key.Key_B)
     assert not empty.window.sentence.is_open
     empty.key(Key.Key_B, CONTROL | Qt.KeyboardModifier.ShiftModifier)
-    assert empty.window.sentence.running_key == "bevel"
+    assert empty.window.sentence.running.key == "bevel"
     again = empty.window.shell.show_settings()
     again.keys.choose("Bevel")
     again.keys.reset.click()

@@ -16,6 +16,7 @@ from levelloop.app.commands.files.documents import FileCommands
 from levelloop.app.commands.files.exporting import Exporting
 from levelloop.app.commands.files.picturing import Picturing
 from levelloop.app.commands.levels import Levels
+from levelloop.app.commands.operating import Operating
 from levelloop.app.commands.part import PartCommands
 from levelloop.app.commands.recipe import RecipeCommands
 from levelloop.app.commands.reviewing import Reviewing
@@ -29,7 +30,6 @@ from levelloop.app.commands.shell.menus import (
 from levelloop.app.commands.shell.shell import Shell
 from levelloop.app.commands.shell.signs import signs
 from levelloop.app.commands.shell.starting import Starting
-from levelloop.app.commands.table.entry import NO_PART
 from levelloop.app.commands.view import ViewCommands
 from levelloop.app.defects import told_defect
 from levelloop.app.jobs import Later, Runner
@@ -51,10 +51,9 @@ from levelloop.app.view.picking import element_places
 from levelloop.app.view.stage import AT_ONCE, Stage
 from levelloop.app.view.viewport import Viewport
 from levelloop.core.errors import LevelLoopError
-from levelloop.core.mesh.selection import Kind, Selection
+from levelloop.core.mesh.selection import Kind
 from levelloop.document.operations import REGISTRY
-from levelloop.document.registry import Operation
-from levelloop.document.running.running import State, why_not
+from levelloop.document.running.running import State
 from levelloop.document.session import Session
 from levelloop.files.journal import Journal
 
@@ -80,7 +79,8 @@ class Window(QMainWindow):
         self.stage = Stage(session)
         self.panes: Panes = Panes(session, self.stage, self.theme)
         self.sentence: SentenceBar = SentenceBar(session)
-        self.tools = ToolLine(session, lambda: self.view.kind, self._reason, self._running)
+        self.operating: Operating = Operating(self)
+        self.tools = ToolLine(session, lambda: self.view.kind, self.operating.reason, self.operating.running)
         self.parts = PartsPanel(session, self.stage, self.theme)
         self.guides = GuidesPanel(session, self.theme)
         self.history = HistoryPopover(session, self.theme, self)
@@ -89,7 +89,6 @@ class Window(QMainWindow):
         self.commands: list[Command] = []
         self.key_actions: dict[str, QAction] = {}
         self.view_menus: list[QMenu] = []
-        self._last_used: dict[str, dict[str, Any]] = {}
         self.on_files: FileCommands = FileCommands(self)
         self.exporting: Exporting = Exporting(self)
         self.picturing: Picturing = Picturing(self)
@@ -153,80 +152,7 @@ class Window(QMainWindow):
 
     def start(self, key: str) -> None:
         """Begins an operation as its menu entry, tool or key does."""
-        operation = REGISTRY[key]
-        document, selected = self.session.document, self.session.selection
-        if document.parts and self.view.kind == "parts":
-            operation = REGISTRY[operation.instead.get("parts", key)]
-        elif document.parts and len(selected) > 1:
-            operation = REGISTRY[operation.instead.get(selected.kind, key)]
-        take = self._take_of(operation)
-        if take is not None and operation.acts_on != "cage":
-            take(operation)
-            return
-        if not document.parts and operation.acts_on not in ("form", "document"):
-            self.tell("There is no part yet; add a form first.")
-            return
-        if operation.acts_on == "selection" and not operation.waits:
-            self.attempt(lambda: self.session.perform(operation.key))
-            return
-        reason = self.why_not(operation)
-        picks = take is not None and not operation.drawn and len(selected) == 0
-        if reason and not picks:
-            self.tell(reason)
-            return
-        self.tell("")
-        self.panes.hands.tool = None
-        if take is not None and (operation.drawn or picks):
-            take(operation)
-            return
-        self.view.mode = operation.handle or None
-        waits = operation.waits or bool(operation.handle)
-        begins = self.on_view.begins_with(operation) if operation.handle else operation.begins_with
-        last = {} if waits else self._last_used.get(operation.key, {})
-        done = self.attempt(lambda: self.sentence.start(operation, {**begins, **last}, waits))
-        if not done and last:
-            # What was last typed does not fit here; what the operation begins with may.
-            done = self.attempt(lambda: self.sentence.start(operation, begins, waits))
-        if done and operation.acts_on == "form":
-            # Everything, since the new part may stand inside another.
-            self.view.frame(everything=True)
-        if not self.sentence.is_typing:
-            self.view.setFocus()
-        self.tools.refresh()
-        self.panes.refresh()
-
-    def _take_of(self, operation: Operation) -> Callable[[Operation], None] | None:
-        """How an operation's pointer tool, or its question, is begun; None where it has none."""
-        tables = (self.on_view.tools, self.on_parts.tools, self.on_recipe.tools)
-        return next((table[operation.tool] for table in tables if operation.tool in table), None)
-
-    def _reason(self, operation: Operation) -> str:
-        """Why a tool of the tool line does not fit now, worked out without looking at the mesh where that will do."""
-        document, selection = self.session.document, self.session.selection
-        if not document.parts:
-            return "" if operation.acts_on in ("form", "document") else NO_PART
-        if operation.acts_on != "cage" or (operation.tool and len(selection) == 0):
-            return ""
-        if not operation.needs or selection.kind in operation.needs or len(selection) == 0:
-            return operation.why_not(selection)
-        return self.why_not(operation)
-
-    def _running(self) -> frozenset[str]:
-        """The operations that are under way: whose handle or tool is there, or whose numbers are open."""
-        hands, running = self.panes.hands, set()
-        if hands.mode is not None:
-            running.add(REGISTRY.by_handle(hands.mode).key)
-        if hands.tool is not None and hands.tool.key:
-            running.add(hands.tool.key)
-        if self.sentence.is_open and self.sentence.running_key:
-            running.add(self.sentence.running_key)
-        return frozenset(running)
-
-    def why_not(self, operation: Operation) -> str:
-        """Why an operation cannot run on what is selected now, in a sentence; empty where it can."""
-        if operation.acts_on != "cage" or not self.session.document.parts:
-            return operation.why_not(self.session.selection)
-        return why_not(operation, self.session.part.mesh, self.session.selection)
+        self.operating.start(key)
 
     def set_kind(self, kind: Kind | str) -> None:
         """Selects points, edges, faces or parts; a second time converts what is selected."""
@@ -372,14 +298,14 @@ class Window(QMainWindow):
         self.panes.camera_moved.connect(self._refresh_readout)
         self.panes.soft_turned.connect(self.on_view.turn_soft)
         self.panes.asked_on_loop.connect(self.on_view.start_on_loop)
-        self.panes.hands.repeats = self._repeats
-        self.panes.hands.apply_again = self._apply_again
+        self.panes.hands.repeats = self.operating.repeats
+        self.panes.hands.apply_again = self.operating.apply_again
         self.panes.hands.open_field = self.sentence.open_field
         self.panes.hands.looks = looks(self)
         self.sentence.told.connect(self.tell)
         self.sentence.left.connect(self._left_sentence)
         self.sentence.asked_history.connect(self.shell.show_history)
-        self.history.asked_change.connect(self.change_entry)
+        self.history.asked_change.connect(self.operating.change_entry)
         self.tools.chosen.connect(self.start)
         self.tools.told.connect(self.tell)
         self.strip.kind_chosen.connect(self.set_kind)
@@ -404,9 +330,8 @@ class Window(QMainWindow):
             self.stage.refresh()
             self.reviewing.soon()
             self.starting.keep_safe()
-            operation = REGISTRY[new.key] if new.key else None
-            if operation and new.parameters is not old.parameters and operation.acts_on == "cage":
-                self._last_used[new.key] = {} if operation.handle else dict(new.parameters)
+            if new.key and new.parameters is not old.parameters:
+                self.operating.remember(new)
         self.on_view.follow_cameras(old.document, new.document)
         self.view.hover = None
         kind = new.selection(new.document.active).kind
@@ -451,22 +376,6 @@ class Window(QMainWindow):
         elif found.any():
             self.view.frame_points(element_places(picture, selection.kind)[selection.indices[found]])
 
-    def _repeats(self) -> Kind | None:
-        """The kind of element that the operation whose numbers are open was applied to, where there is one."""
-        state = self.session.state
-        if not self.sentence.is_open or self.sentence.is_waiting or not state.key:
-            return None
-        operation = REGISTRY[state.key]
-        if operation.handle or operation.acts_on != "cage" or not operation.needs or operation.least > 1:
-            return None
-        before = self.session.history[self.session.here - 1].selection(state.document.active)
-        return before.kind if len(before) else None
-
-    def _apply_again(self, selection: Selection) -> None:
-        """Keeps the operation whose numbers are open and applies it to something else."""
-        self.session.set_selection(selection)
-        self.sentence.finish(True)
-
     # Commands
 
     def attempt(self, run: Callable[[], Any]) -> bool:
@@ -481,29 +390,9 @@ class Window(QMainWindow):
             return False
         return True
 
-    def undo(self) -> None:
-        self.sentence.close_fields()
-        sentence = self.session.state.sentence
-        self.session.undo()
-        self.tell(f"Undone: {sentence}.")
-
-    def redo(self) -> None:
-        self.sentence.close_fields()
-        self.session.redo()
-        self.tell(f"Redone: {self.session.state.sentence}.")
-
-    def repeat(self) -> None:
-        self.tell(self.session.repeat_last())
-
     def _left_sentence(self) -> None:
         self.view.setFocus()
         self.tools.refresh()
-
-    def change_entry(self, row: int) -> None:
-        """Opens the numbers of an entry of the history; what follows runs again with each change."""
-        self.sentence.close_fields()
-        if self.attempt(lambda: self.session.go_to(row)):
-            self.sentence.reopen()
 
     def select_all(self) -> None:
         kind: Kind = "faces" if self.view.kind == "parts" else self.view.kind

@@ -239,7 +239,7 @@ class ViewCommands:
     def nudge(self, operation: Operation) -> None:
         """Takes the nudge brush; its numbers stand in the sentence."""
         if self._began(operation, self._brush(operation), waiting=True):
-            self.take_tool(NudgeBrush(operation, lambda: self.window.sentence.numbers(operation)), operation)
+            self.take_tool(NudgeBrush(operation, lambda: self.window.sentence.running.numbers(operation)), operation)
 
     def cut(self, operation: Operation) -> None:
         """Takes the knife; its path is drawn by clicks, its numbers stand in the sentence."""
@@ -300,7 +300,7 @@ class ViewCommands:
         return self.window.attempt(lambda: self.window.sentence.start(operation, values, waiting))
 
     def _cut_along(self, operation: Operation, path: list[dict[str, Any]], closed: bool) -> bool:
-        values = {**self.window.sentence.numbers(operation), "path": tuple(path), "closed": closed}
+        values = {**self.window.sentence.running.numbers(operation), "path": tuple(path), "closed": closed}
         done = self._began(operation, values)
         self.window.view.setFocus()
         return done
@@ -326,7 +326,7 @@ class ViewCommands:
         path = tuple(tuple(float(value) for value in place) for place in places)
         document = self.window.session.document
         onto = document.by_id(part).name if part and part != document.active else None
-        self._began(operation, {**self.window.sentence.numbers(operation), "path": path, "onto": onto})
+        self._began(operation, {**self.window.sentence.running.numbers(operation), "path": path, "onto": onto})
         self.window.view.setFocus()
 
     def _calibrate(self, operation: Operation, name: str, start: tuple[float, float], end: tuple[float, float]) -> None:

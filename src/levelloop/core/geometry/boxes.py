@@ -33,8 +33,11 @@ class BoxTree:
         while True:
             low, high = self._levels[level]
             its_low, its_high = other._levels[its_level]
-            meets = ((low[mine] <= its_high[its] + reach) & (high[mine] >= its_low[its] - reach)).all(axis=1)
-            mine, its = mine[meets], its[meets]
+            for axis in range(3):
+                # Axis by axis: what is apart along one is not looked at along the next.
+                meets = low[mine, axis] <= its_high[its, axis] + reach
+                meets &= high[mine, axis] >= its_low[its, axis] - reach
+                mine, its = mine[meets], its[meets]
             if (level == 0 and its_level == 0) or len(mine) == 0:
                 return self.order[mine], other.order[its]
             # The larger tree goes down first, so that both boxes are of one size.
@@ -54,10 +57,13 @@ class BoxTree:
         square = reach * reach
         for level in range(len(self._levels) - 1, -1, -1):
             low, high = self._levels[level]
-            at = places[place]
-            off = np.maximum(np.maximum(low[node] - at, at - high[node]), 0.0)
-            near = np.einsum("ij,ij->i", off, off) <= square[place]
-            place, node = place[near], node[near]
+            left = square[place]
+            for axis in range(3):
+                at = places[place, axis]
+                off = np.maximum(np.maximum(low[node, axis] - at, at - high[node, axis]), 0.0)
+                left = left - off * off
+                near = left >= 0.0
+                place, node, left = place[near], node[near], left[near]
             if level:
                 node, kept = _children(node, len(self._levels[level - 1][0]))
                 place = place[kept]

@@ -18,31 +18,18 @@ def crossed_faces(mesh: Mesh) -> Integers:
     An edge goes through a triangle where its ends lie on two sides of it and it passes all sides the same way round
     (signed volumes: O'Rourke 1998, 7.3).
     """
-    from scipy.spatial import cKDTree
-
     flat, face = triangles(mesh.topology, mesh.points, mesh.diagonal)
-    if len(flat) == 0:
-        return np.zeros(0, dtype=np.int64)
     edges = mesh.topology.edges[~mesh.topology.wire_edges]
-    ends = mesh.points[edges]
-    corners = mesh.points[flat]
-    middle, reach = ends.mean(axis=1), np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1) / 2.0
-    centre = corners.mean(axis=1)
-    radius = np.linalg.norm(corners - centre[:, None], axis=2).max(axis=1)
-    # By size, each twice as large as the one before: large triangles beside small ones are looked at from farther away.
-    least = max(float(radius.max()) * 1e-6, 1e-300)
-    size = np.floor(np.log2(np.maximum(radius, least) / least)).astype(np.int64)
-    crossed = np.zeros(mesh.n_faces, dtype=np.bool_)
-    for one in distinct(size).tolist():
-        chosen = np.flatnonzero(size == one)
-        near = cKDTree(centre[chosen]).query_ball_point(middle, reach + float(radius[chosen].max()))
-        many = np.array([len(found) for found in near], dtype=np.int64)
-        edge = np.repeat(np.arange(len(edges)), many)
-        triangle = chosen[np.concatenate([*near, []]).astype(np.int64)]
-        apart = (edges[edge][:, :, None] != flat[triangle][:, None, :]).all(axis=(1, 2))
-        edge, triangle = edge[apart], triangle[apart]
-        crossed[face[triangle[_goes_through(ends[edge], corners[triangle])]]] = True
-    return np.flatnonzero(crossed)
+    ends, corners = mesh.points[edges], mesh.points[flat]
+    edge, triangle = BoxTree(ends.min(axis=1), ends.max(axis=1)).meeting(
+        BoxTree(corners.min(axis=1), corners.max(axis=1))
+    )
+    apart = np.ones(len(edge), dtype=np.bool_)
+    for end in range(2):
+        for corner in range(3):
+            apart &= edges[edge, end] != flat[triangle, corner]
+    edge, triangle = edge[apart], triangle[apart]
+    return distinct(face[triangle[_goes_through(ends[edge], corners[triangle])]])
 
 
 def crossing_faces(one: Mesh, other: Mesh) -> tuple[Integers, Integers]:

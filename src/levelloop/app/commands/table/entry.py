@@ -73,7 +73,7 @@ def of_operation(operation: Operation) -> Entry:
     def why_not(window: Window) -> str:
         if operation.acts_on in ("form", "document"):
             return ""
-        return window.why_not(operation) if window.session.document.parts else NO_PART
+        return window.operating.why_not(operation) if window.session.document.parts else NO_PART
 
     return Entry(
         operation.menu,

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import contextlib
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from typing import Any
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
@@ -12,15 +11,12 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QWi
 
 from levelloop.app.panels.messages import Messages
 from levelloop.app.panels.sentence.field import Field
+from levelloop.app.panels.sentence.running import Keep, Note, Running
 from levelloop.app.panels.sentence.words import SentenceWords
 from levelloop.app.theme import Theme, plain_label, scaled, text_font
-from levelloop.core.edit.move.transform import selection_frame
 from levelloop.core.errors import LevelLoopError
-from levelloop.document.document import Document
-from levelloop.document.operations import REGISTRY
 from levelloop.document.parameters import Choice, Expression, Text, Toggle, Vector
 from levelloop.document.registry import Operation
-from levelloop.document.running.running import described
 from levelloop.document.scripting.typed_fields import along_axis, typed_values
 from levelloop.document.scripting.where_sentence import Sentence
 from levelloop.document.session import Session
@@ -49,7 +45,7 @@ class SentenceBar(QWidget):
         self.setObjectName("sentence")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(scaled(44))
-        self.session = session
+        self.running = Running(session)
         self._row = QHBoxLayout(self)
         self._row.setContentsMargins(8, 4, 12, 4)
         self._row.setSpacing(6)
@@ -99,11 +95,7 @@ class SentenceBar(QWidget):
         self._row.addWidget(self.messages, 1)
         self.axis = ""  # along which a bare number was typed last; empty: the normal of what is selected
         self._before: dict[str, Any] = {}  # what the field in use held when it was opened
-        self._pending: tuple[Operation, dict[str, Any]] | None = None
-        self._pending_since = 0
-        self._asking: tuple[Callable[[dict[str, Any]], None], Callable[[Mapping[str, Any]], str]] | None = None
         self._shown: tuple[Any, ...] = ()
-        self._open = False
         self._typing: Field | None = None
         self.refresh()
 
@@ -112,85 +104,65 @@ class SentenceBar(QWidget):
         """The fields of the sentence, by the parameter each is for."""
         return self._words.fields
 
+    @property
+    def session(self) -> Session:
+        """The session that the sentence is about."""
+        return self.running.session
+
     # What runs
 
     @property
     def is_open(self) -> bool:
         """Whether an operation's numbers are being decided."""
-        return self._open
+        return self.running.is_open
+
+    @property
+    def is_waiting(self) -> bool:
+        """Whether an operation waits for its numbers and has not run yet."""
+        return self.running.waiting is not None
 
     def start(self, operation: Operation, parameters: Mapping[str, Any], waiting: bool) -> None:
         """Begins an operation: runs it at once, or waits for its numbers."""
         if waiting:
-            values = operation.read(parameters, self.session.document.reading)
-            self._pending, self._asking = (operation, values), None
-            self._pending_since = self.session.here
+            self.running.wait(operation, parameters, None)
         else:
-            self._pending = self._asking = None
-            message = self.session.perform(operation.key, **parameters)
+            self.running.run(operation, parameters)
             if self.session.state.message:
-                self.told.emit(message)
-        self._open = waiting or operation.has_numbers
+                self.told.emit(self.session.state.message)
         self.refresh()
         first = operation.parameters[0] if operation.parameters else None
         if waiting and isinstance(first, Text | Sentence | Expression) and first.name in self.fields:
             # It cannot go on without a word.
             self.focus(first.name)
 
-    def ask(
-        self,
-        question: Operation,
-        values: Mapping[str, Any],
-        keep: Callable[[dict[str, Any]], None],
-        note: Callable[[Mapping[str, Any]], str],
-    ) -> None:
+    def ask(self, question: Operation, values: Mapping[str, Any], keep: Keep, note: Note) -> None:
         """Asks something as an operation's numbers are asked: nothing runs until it is kept.
 
         keep: called with the values then; note: what stands beside Keep.
         """
-        self._pending = (question, question.read(values, self.session.document.reading))
-        self._pending_since = self.session.here
-        self._asking = (keep, note)
-        self._open = True
+        self.running.wait(question, values, (keep, note))
         self.refresh()
 
     def change(self, **values: Any) -> None:
         """Changes numbers of the operation that waits or runs; nothing where there is none."""
-        if self._pending is not None:
-            operation, known = self._pending
-            self._pending = (operation, operation.read({**known, **values}, self.session.document.reading))
+        if self.running.change(values):
             self.refresh()
-        elif self._open and self.session.state.key:
+        elif self.is_open and self.session.state.key:
             self.session.change_last(**values)
-
-    def numbers(self, operation: Operation) -> dict[str, Any]:
-        """The numbers of an operation that waits or ran last, else those it begins with."""
-        if self._pending is not None and self._pending[0] is operation:
-            return dict(self._pending[1])
-        if self.session.state.key == operation.key:
-            return dict(self.session.state.parameters)
-        return operation.defaults()
-
-    @property
-    def is_waiting(self) -> bool:
-        """Whether an operation waits for its numbers and has not run yet."""
-        return self._pending is not None
 
     def finish(self, again: bool) -> None:
         """Keeps what was done; again: runs it once more on what is selected now."""
-        asked, pending = self._asking, self._pending
-        self._pending = self._asking = None
-        if asked is not None and pending is not None:
-            self._open = False
+        question, waiting = self.running.question, self.running.waiting
+        self.running.drop()
+        if question is not None and waiting is not None:
             self.refresh()
             self.left.emit()
-            asked[0](pending[1])
+            question[0](waiting[1])
             return
-        self._open = False
         if again:
             try:
                 self.session.repeat_last()
-                self._open = True
+                self.running.is_open = True
             except LevelLoopError as error:
                 self.told.emit(str(error))
         self.refresh()
@@ -199,19 +171,16 @@ class SentenceBar(QWidget):
 
     def take_back(self) -> None:
         """Reverts the operation as if it had never run."""
-        if self._pending is not None:
-            self._pending = self._asking = None
-        elif self._open and self.session.state.key:
+        if not self.is_waiting and self.is_open and self.session.state.key:
             self.session.revert_last()
             self.told.emit("Taken back; redo brings it again.")
-        self._open = False
+        self.running.drop()
         self.refresh()
         self.left.emit()
 
     def close_fields(self) -> None:
         """Stops waiting and leaves the fields; what ran stays."""
-        self._pending = self._asking = None
-        self._open = False
+        self.running.drop()
         if self.is_typing:
             self.left.emit()
         self.refresh()
@@ -219,12 +188,12 @@ class SentenceBar(QWidget):
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if event.type() == QEvent.Type.FocusIn and isinstance(watched, Field):
             self._scroll.ensureWidgetVisible(watched, 24, 0)
-            operation, values, _ = self._subject()
+            operation, values, _ = self.running.subject()
             if operation is not None and self._typing is None:
                 self._before = dict(values)
-                if not self._open and isinstance(event, QFocusEvent) and event.reason() in BY_HAND:
+                if not self.is_open and isinstance(event, QFocusEvent) and event.reason() in BY_HAND:
                     # A click into what was kept opens it again.
-                    self._open = True
+                    self.running.is_open = True
                     QTimer.singleShot(0, self.refresh)
         return super().eventFilter(watched, event)
 
@@ -253,27 +222,22 @@ class SentenceBar(QWidget):
 
     def _first_number(self) -> str | None:
         """The first field that takes numbers, of a sentence that is open."""
-        operation, _, _ = self._subject()
-        if not self._open or operation is None:
+        operation, _, _ = self.running.subject()
+        if not self.is_open or operation is None:
             return None
         return next((name for name in self.fields if not isinstance(operation.parameter(name), Choice | Toggle)), None)
-
-    @property
-    def running_key(self) -> str:
-        """The operation whose numbers are open; empty for none."""
-        return self._pending[0].key if self._pending is not None else self.session.state.key if self._open else ""
 
     def reopen(self) -> None:
         """Opens the numbers of what ran last again."""
         if self.session.state.key:
-            self._open = True
+            self.running.is_open = True
             self.refresh()
             self.focus_first()
 
     def set_axis(self, axis: str) -> bool:
         """Lets an open move, rotate or scale go along an axis; whether one is open."""
-        operation, values, _ = self._subject()
-        if not self._open or operation is None or not operation.handle:
+        operation, values, _ = self.running.subject()
+        if not self.is_open or operation is None or not operation.handle:
             return False
         self.axis = axis
         change = along_axis(operation, values, axis)
@@ -302,7 +266,7 @@ class SentenceBar(QWidget):
 
     def follow(self, session: Session) -> None:
         """Shows another session from now on."""
-        self.session = session
+        self.running.session = session
         self.close_fields()
 
     def set_theme(self, theme: Theme) -> None:
@@ -312,26 +276,23 @@ class SentenceBar(QWidget):
 
     def refresh(self) -> None:
         """Brings the sentence up to date with the session."""
-        waiting = self._pending[0].key if self._pending is not None else ""
-        if waiting and self.session.here > self._pending_since and self.session.state.key == waiting:
-            # A drag has run what waited for numbers; from now on the sentence shows those.
-            self._pending = None
-        operation, values, subject = self._subject()
+        self.running.catch_up()
+        operation, values, subject = self.running.subject()
         shown: tuple[Any, ...] = ("", subject, bool(self.session.document.parts))
         if operation is not None:
-            shown = (operation.key, subject, self._selected_before(), *operation.pieces(values))
+            shown = (operation.key, subject, self.running.selected_before, *operation.pieces(values))
         if shown != self._shown:
             self._shown = shown
             self._rebuild(operation, values, subject)
         elif operation is not None:
             self._words.write(operation, values, self.session.document.unit, self._typing)
-        can_change = self._open or self._pending is not None
+        can_change, question = self.is_open or self.is_waiting, self.running.question
         self._show_face("open" if can_change and operation is not None else "kept" if operation is not None else "idle")
-        self.note.setText(self._asking[1](values) if self._asking is not None else "")
-        self.note.setVisible(self._asking is not None)
+        self.note.setText(question[1](values) if question is not None else "")
+        self.note.setVisible(question is not None)
         for button in (self.keep, self.again, self.revert):
             button.setVisible(can_change and operation is not None)
-        self.again.setVisible(can_change and self._pending is None and operation is not None)
+        self.again.setVisible(can_change and not self.is_waiting and operation is not None)
         self._fit()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -352,16 +313,6 @@ class SentenceBar(QWidget):
             widget.style().unpolish(widget)
             widget.style().polish(widget)
 
-    def _subject(self) -> tuple[Operation | None, dict[str, Any], str]:
-        if self._pending is not None:
-            operation, values = self._pending
-            chosen = self.session.state.shown_selections.values()
-            return operation, values, described(*chosen) if chosen else "all"
-        state = self.session.state
-        if not state.key:
-            return None, {}, state.sentence
-        return REGISTRY[state.key], dict(state.parameters), state.acted_on
-
     def _rebuild(self, operation: Operation | None, values: dict[str, Any], subject: str) -> None:
         # The keyboard stays in the field of that name: the first digit typed may be what rebuilds the sentence.
         held = next((field for field in self.fields.values() if field.hasFocus()), None)
@@ -369,10 +320,10 @@ class SentenceBar(QWidget):
         if operation is None:
             self._words.tell(self._hint(subject))
         else:
-            self._words.compose(operation, values, subject, self._selected_before(), self)
+            self._words.compose(operation, values, subject, self.running.selected_before, self)
             self._words.write(operation, values, self.session.document.unit, self._typing)
         again = self.fields.get(held.name) if held is not None else None
-        if held is None or again is None or not self._open:
+        if held is None or again is None or not self.is_open:
             return
         if typed is held:
             self._typing = again
@@ -387,7 +338,7 @@ class SentenceBar(QWidget):
         return f"{subject}." if self.session.can_undo else TEACHING
 
     def _give(self, name: str) -> None:
-        operation, _, _ = self._subject()
+        operation, _, _ = self.running.subject()
         if operation is None:
             return
         parameter = operation.parameter(name)
@@ -400,50 +351,28 @@ class SentenceBar(QWidget):
             self.fields[name].setFocus()
             self.fields[name].selectAll()
 
-    def _selected_before(self) -> int:
-        """How many edges, or points, were selected before the running operation; 0 where that makes no form."""
-        if self.session.here == 0:
-            return 0
-        before = self.session.history[self.session.here - 1]
-        selection = before.selection(before.document.active)
-        return len(selection) if selection.kind != "faces" and 3 <= len(selection) <= 512 else 0
-
     # What is typed
 
     def _typed(self, field: Field) -> None:
-        operation, known, _ = self._subject()
+        operation, known, _ = self.running.subject()
         if operation is None:
             return
         self._typing = field
         try:
-            document: Document = self.session.document
-            text = field.text()
+            text, document = field.text(), self.session.document
             if operation.handle and text.strip()[-1:].lower() in ("x", "y", "z"):
                 self.axis = text.strip()[-1].lower()
-            values = typed_values(operation, field.name, text, document.reading, self._along(operation, known))
+            along = self.running.along(operation, known, self.axis)
+            values = typed_values(operation, field.name, text, document.reading, along)
             self._apply(values, field)
         except LevelLoopError as error:
             self._wrong(field, str(error))
         finally:
             self._typing = None
 
-    def _along(self, operation: Operation, values: Mapping[str, Any]) -> tuple[float, float, float] | None:
-        """Along what a bare number of a move goes: the axis last used, else the normal of what is selected."""
-        if not operation.handle:
-            return None
-        if self.axis:
-            return tuple(float(axis == self.axis) for axis in "xyz")  # type: ignore[return-value]
-        selections = self.session.state.shown_selections
-        part = self.session.part
-        selection = selections.get(part.id)
-        if selection is None or values.get("frame") is not None:
-            return (0.0, 0.0, 1.0)
-        normal = selection_frame(part.to_world(part.mesh), selection)[2]
-        return tuple(float(value) for value in normal)  # type: ignore[return-value]
-
     def _leave(self, field: Field) -> None:
         """Esc: the field has its old value again, and the keyboard is the view's."""
-        operation, values, _ = self._subject()
+        operation, values, _ = self.running.subject()
         old = {name: value for name, value in self._before.items() if name in values and value != values[name]}
         self._typing = None
         if operation is not None and old:
@@ -457,7 +386,7 @@ class SentenceBar(QWidget):
         self.focus(names[(names.index(field.name) + by) % len(names)])
 
     def _step(self, field: Field, by: float) -> None:
-        operation, values, _ = self._subject()
+        operation, values, _ = self.running.subject()
         if operation is not None:
             parameter = operation.parameter(field.name)
             self._apply({field.name: parameter.stepped(values[field.name], by)}, None)
@@ -465,7 +394,7 @@ class SentenceBar(QWidget):
 
     def _turn_axis(self, field: Field, by: int) -> None:
         """Left and right change the axis that a typed move or turn goes along."""
-        operation, values, _ = self._subject()
+        operation, values, _ = self.running.subject()
         if operation is None or not operation.handle:
             return
         name = "axis" if "axis" in values else field.name
@@ -476,29 +405,8 @@ class SentenceBar(QWidget):
 
     def _apply(self, changes: dict[str, Any], field: Field | None) -> None:
         try:
-            if self._pending is not None:
-                operation, values = self._pending
-                merged = {**values, **changes}
-                if self._asking is not None:
-                    self._pending = (operation, operation.read(merged, self.session.document.reading))
-                    self.refresh()
-                    return
-                if operation.drawn and not merged[operation.drawn]:
-                    # What is drawn in the view comes first; until then numbers are only kept.
-                    self._pending = (operation, operation.read(merged, self.session.document.reading))
-                    self.refresh()
-                    return
-                self.session.perform(operation.key, **merged)
-                # What only selects is no entry of the history that could be changed: it goes on waiting.
-                selects = operation.acts_on == "selection"
-                self._pending = (operation, operation.read(merged, self.session.document.reading)) if selects else None
-            else:
-                self.session.change_last(**changes)
-            self._open = True
-            self.told.emit("" if self._pending is not None else self.session.state.message)
+            self.told.emit(self.running.apply(changes))
         except LevelLoopError as error:
-            if self._pending is not None:
-                self._remember(changes)
             if field is not None:
                 self._wrong(field, str(error))
             else:
@@ -509,13 +417,6 @@ class SentenceBar(QWidget):
             field.setObjectName("")
             field.style().polish(field)
         self.refresh()
-
-    def _remember(self, changes: dict[str, Any]) -> None:
-        """Keeps numbers of an operation that waits although it cannot run yet: others may still be missing."""
-        assert self._pending is not None
-        operation, values = self._pending
-        with contextlib.suppress(LevelLoopError):
-            self._pending = (operation, operation.read({**values, **changes}, self.session.document.reading))
 
     def _wrong(self, field: Field, sentence: str) -> None:
         field.setObjectName("wrong")
