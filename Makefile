@@ -1,8 +1,11 @@
 # Level Loop. On a fresh Debian machine with Python 3.11 to 3.13: `make demo`, `make test`.
 VENV := .venv
 PYTHON := $(VENV)/bin/python
-# The window's tests and pictures need a screen with OpenGL; Xvfb with software rendering is one.
-SCREEN := QT_QPA_PLATFORM=xcb LIBGL_ALWAYS_SOFTWARE=1 xvfb-run -a -s "-screen 0 1600x1200x24"
+# The window's tests and pictures need a screen with OpenGL; Xvfb with software rendering is one. Tests run side by
+# side, one worker for each processor and a screen for each worker.
+SOFTWARE := QT_QPA_PLATFORM=xcb LIBGL_ALWAYS_SOFTWARE=1
+SCREEN := $(SOFTWARE) xvfb-run -a -s "-screen 0 1600x1200x24"
+TESTS := $(SOFTWARE) $(PYTHON) -m pytest -n auto --dist worksteal
 
 WINDOW_TESTS := $(shell grep -ls "PySide6\|Hands\|^from levelloop.app" tests/test_*.py)
 
@@ -19,11 +22,11 @@ demo: setup
 	else echo "There is no screen here; make screenshots draws the demo into docs/screenshots."; fi
 
 test: setup
-	$(SCREEN) $(PYTHON) -m pytest
+	$(TESTS)
 
 # Without the window, and with a few random examples each: what one runs after every change.
 test-fast: setup
-	EXAMPLES=3 $(PYTHON) -m pytest $(addprefix --ignore=,$(WINDOW_TESTS))
+	EXAMPLES=3 $(TESTS) $(addprefix --ignore=,$(WINDOW_TESTS))
 
 lint: setup
 	$(VENV)/bin/ruff check src tests benchmarks tools

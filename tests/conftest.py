@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterator
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +16,7 @@ from hypothesis import settings
 from levelloop.core.forms.primitives import box, cylinder, plane
 from levelloop.core.mesh.mesh import Mesh, NamedSet, Scheme, empty_mesh, mesh_of_faces
 from levelloop.core.mesh.selection import KINDS, count_of
+from levelloop.document.document import Document
 
 # Machines that decide run the same examples every time; people's runs go on looking for new ones. How long an example
 # takes says more about the machine than about the code: no deadlines anywhere.
@@ -137,10 +139,17 @@ def demo(qtbot: Any) -> Iterator[Any]:
     """Hands at the window with the demo document."""
     from driving import opened
 
-    from levelloop.demo.build import demo_document
     from levelloop.document.session import Session
 
-    yield from opened(Session(demo_document()), qtbot)
+    yield from opened(Session(demo_once()), qtbot)
+
+
+@cache
+def demo_once() -> Document:
+    """The demo document, built once: documents never change."""
+    from levelloop.demo.build import demo_document
+
+    return demo_document()
 
 
 @pytest.fixture

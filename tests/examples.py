@@ -7,7 +7,7 @@ from typing import Any
 
 from hypothesis import settings
 
-MOST = int(os.environ.get("EXAMPLES", "40"))
+MOST = int(os.environ.get("EXAMPLES", "25"))
 
 
 def some(count: int, **more: Any) -> settings:

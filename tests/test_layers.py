@@ -21,3 +21,16 @@ def test_the_command_line_starts_without_the_heavy_libraries() -> None:
     code = "import levelloop.cli, sys; print([m for m in ('numpy', 'scipy', 'pxr', 'trimesh') if m in sys.modules])"
     result = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60, check=True)
     assert result.stdout.strip() == "[]"
+
+
+def test_the_window_starts_without_what_it_does_not_show_yet() -> None:
+    """The start-up budget: each of these costs from 30 ms to a second."""
+    code = (
+        "import sys, levelloop.app.window\n"
+        "from levelloop.document.session import Session\n"
+        "session = Session.new(); session.do('add_box'); session.select(faces=[0]); session.do('bevel')\n"
+        "heavy = {'scipy', 'igl', 'mitsuba', 'manifold3d', 'potpourri3d', 'rectpack', 'PIL', 'pxr', 'mapbox_earcut'}\n"
+        "print(sorted(heavy & set(sys.modules)))"
+    )
+    result = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60, check=True)
+    assert result.stdout.strip() == "[]"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from conftest import CAGES, fin, moebius
+from conftest import CAGES, demo_once, fin, moebius
 from driving import LEFT, NONE, opened
 from PySide6.QtCore import QPoint, QSettings, Qt
 from PySide6.QtGui import QColor, QFontDatabase
@@ -17,7 +17,6 @@ from levelloop.app.theme import BENCH, FAMILY, THEMES, Theme, style_sheet, text_
 from levelloop.core.forms.primitives import cylinder, placed, plane
 from levelloop.core.mesh.combine import combined
 from levelloop.core.mesh.mesh import Mesh, mesh_of_faces
-from levelloop.demo.build import demo_document
 from levelloop.document.document import Document, new_part
 from levelloop.document.operations import OPERATIONS
 from levelloop.document.session import Session
@@ -55,7 +54,7 @@ def test_text_stands_out(text: str, ground: str, theme: Theme) -> None:
 
 
 def test_the_theme_changes_everywhere_and_is_remembered(qtbot: QtBot) -> None:
-    for hands in opened(Session(demo_document()), qtbot):
+    for hands in opened(Session(demo_once()), qtbot):
         before = hands.window.grab().toImage()
         hands.window.set_theme("Dusk")
         hands.settle()
@@ -110,14 +109,17 @@ def test_every_finding_is_shown_framed_and_marked(qtbot: object) -> None:
             hands.settle()
             assert window.review.place.text().startswith("1 of")
             assert window.view.grab().toImage() != before
-        # Every place of every finding by the keys, and around again.
-        total = sum(finding.count for _, finding in window.review.rows)
+        # Place by place by the keys, from one finding to the next, and around again.
         window.review.show_row(0, 0)
-        for _ in range(total):
+        for _ in range(window.review.rows[0][1].count):
             window.review.walk(1)
+        assert (window.review.row, window.review.step) == (1, 0)
+        last = len(window.review.rows) - 1
+        window.review.show_row(last, max(window.review.rows[last][1].count - 1, 0))
+        window.review.walk(1)
         assert (window.review.row, window.review.step) == (0, 0)
         window.review.walk(-1)
-        assert window.review.row == len(window.review.rows) - 1
+        assert window.review.row == last
 
 
 def test_purposes_are_switched_and_remedies_run(qtbot: object) -> None:

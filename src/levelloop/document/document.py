@@ -159,9 +159,8 @@ class Part:
 
     def forget(self) -> None:
         """Lets go of what the recipe made; it is made again when somebody asks."""
-        self.__dict__.pop("plain", None)
-        self.__dict__.pop("_given", None)
-        self.__dict__.pop("limit_shape", None)
+        for name in ("plain", "_given", "limit_shape", "_reviewed", "_body"):
+            self.__dict__.pop(name, None)
 
     @property
     def stepped(self) -> Mesh:

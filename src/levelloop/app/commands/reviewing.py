@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 
 REVIEW_AT_ONCE = 4_000  # faces
 AFTER = 120  # milliseconds without a change
+RESTS = 150  # milliseconds at one place until it is tried what would mend it
 
 
 class Reviewing(QObject):
@@ -34,6 +35,10 @@ class Reviewing(QObject):
         self._trying: list[Work] = []
         self._is_over = False
         self._again = False
+        self._trial = QTimer(self)
+        self._trial.setSingleShot(True)
+        self._trial.setInterval(RESTS)
+        self._trial.timeout.connect(self._try_remedies)
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(AFTER)
@@ -51,6 +56,7 @@ class Reviewing(QObject):
     def stop(self) -> None:
         """Reviews no more."""
         self._timer.stop()
+        self._trial.stop()
         self._is_over = True
         self._drop_trials()
 
@@ -97,7 +103,8 @@ class Reviewing(QObject):
             self.window.panes.refresh()
             return
         hands.finding_step = step if step >= 0 else -1 - step
-        self._try_remedies(part_id, finding)
+        self._drop_trials()
+        self._trial.start()
         if step >= 0 and finding.count:
             if part_id != self.window.session.document.active:
                 self.window.session.set_active(part_id)
@@ -155,8 +162,11 @@ class Reviewing(QObject):
         for work in self._trying:
             work.stop()
 
-    def _try_remedies(self, part_id: str, finding: Finding) -> None:
-        """Works out beside the window what each remedy of a finding comes to."""
+    def _try_remedies(self) -> None:
+        """Works out beside the window what each remedy of the finding that is shown comes to."""
+        part_id, finding = self.window.panes.hands.finding_part, self.window.panes.hands.finding
+        if finding is None:
+            return
         document, purpose = self.window.session.document, self.window.review.purpose
         step = max(self.window.panes.hands.finding_step, 0)
 

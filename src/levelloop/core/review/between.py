@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -44,6 +45,11 @@ class Body:
         return self.surface.points.min(axis=0), self.surface.points.max(axis=0)
 
     @lazy
+    def met(self) -> WeakKeyDictionary[Body, tuple[float | None, list[Meeting]]]:
+        """What was found between it and others, with the clearance that was asked for; as long as these are there."""
+        return WeakKeyDictionary()
+
+    @lazy
     def flats(self) -> Flats:
         """The planes in which a good part of it lies."""
         return flats_of(self.surface)
@@ -82,15 +88,23 @@ def meetings(bodies: list[Body], clearance: float | None = None) -> list[Meeting
     step = STEP * np.minimum(size[:, None], size[None])
     apart = np.maximum(low[:, None] - high[None], low[None] - high[:, None]).max(axis=2)
     pairs = np.argwhere(np.triu(apart <= np.maximum(clearance or 0.0, step), 1)).tolist()
-    found = [_meetings(bodies, one, other, clearance, float(step[one, other])) for one, other in pieces(pairs)]
-    return [meeting for of_two in found for meeting in of_two]
+    found = []
+    for one, other in pieces(pairs):
+        first, second = bodies[one], bodies[other]
+        known = first.met.get(second)
+        if known is None or known[0] != clearance:
+            known = clearance, _meetings((first, second), clearance, float(step[one, other]))
+            first.met[second] = known
+        found += [replace(meeting, first=(one, other)[meeting.first]) for meeting in known[1]]
+    return found
 
 
 # Helpers
 
 
-def _meetings(bodies: list[Body], one: int, other: int, clearance: float | None, step: float) -> list[Meeting]:
-    first, second = bodies[one], bodies[other]
+def _meetings(bodies: tuple[Body, Body], clearance: float | None, step: float) -> list[Meeting]:
+    """What is found between two; the first of a meeting is 0 or 1."""
+    first, second = bodies
     near_faces, far_faces = _near(first, second, max(clearance or 0.0, step))
     if len(near_faces) == 0 or len(far_faces) == 0:
         return []
@@ -105,16 +119,16 @@ def _meetings(bodies: list[Body], one: int, other: int, clearance: float | None,
         if depth > least:
             if len(own):
                 said = f"“{first.name}” goes through “{second.name}”, {depth:.3g} mm deep."
-                return [_told("crossing", one, first, near, near_faces, own, depth, said)]
+                return [_told("crossing", 0, first, near, near_faces, own, depth, said)]
             said = f"“{second.name}” goes through “{first.name}”, {depth:.3g} mm deep."
-            return [_told("crossing", other, second, far, far_faces, its, depth, said)]
+            return [_told("crossing", 1, second, far, far_faces, its, depth, said)]
     found = []
     flush, largest = flush_faces(first.surface, first.flats, second.surface, second.flats, step)
     if len(flush):
         said = f"“{first.name}” and “{second.name}” are flush at {counted(len(flush), 'face')}."
-        found.append(_told("flush", one, first, first.surface, np.arange(first.surface.n_faces), flush, largest, said))
+        found.append(_told("flush", 0, first, first.surface, np.arange(first.surface.n_faces), flush, largest, said))
     if clearance is not None:
-        found += _too_near(one, first, second.name, near, near_faces, far, clearance)
+        found += _too_near(first, second.name, near, near_faces, far, clearance)
     return found
 
 
@@ -135,9 +149,7 @@ def _near(first: Body, second: Body, reach: float) -> tuple[Integers, Integers]:
     return mine, its
 
 
-def _too_near(
-    one: int, first: Body, name: str, near: Mesh, near_faces: Integers, far: Mesh, clearance: float
-) -> list[Meeting]:
+def _too_near(first: Body, name: str, near: Mesh, near_faces: Integers, far: Mesh, clearance: float) -> list[Meeting]:
     used = distinct(near.topology.corners)
     places, _ = closest_places(far, near.points[used])
     apart = np.full(near.n_points, np.inf)
@@ -148,7 +160,7 @@ def _too_near(
         return []
     least = float(close.min())
     said = f"“{first.name}” and “{name}” are {least:.3g} mm apart at {counted(len(faces), 'face')}."
-    return [_told("clearance", one, first, near, near_faces, faces[np.argsort(close[faces])], least, said)]
+    return [_told("clearance", 0, first, near, near_faces, faces[np.argsort(close[faces])], least, said)]
 
 
 def _faces_inside(mesh: Mesh, there: Mesh, body: Body) -> Integers:

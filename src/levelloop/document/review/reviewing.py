@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Iterable
 from dataclasses import replace
 
 import numpy as np
 
 from levelloop.core.errors import EditError
+from levelloop.core.lazy import kept
 from levelloop.core.progress import pieces
 from levelloop.core.review import Report, reviews
 from levelloop.core.review.between import Body, meetings
@@ -48,15 +50,15 @@ def reviewed_for_all(document: Document, clearance: float | None = None) -> dict
         first.setdefault(_alike(part), part)
     parts = list(first.values())
     met = _meetings(document, clearance)
-    found = [_reviewed(part, met.get(part.id, [])) for part in pieces(parts)]
+    found = [_with(part, reviewed_alone(part), met.get(part.id, [])) for part in pieces(parts)]
     return {
         purpose: [(part, reports[purpose]) for part, reports in zip(parts, found, strict=True)] for purpose in PURPOSES
     }
 
 
 def reviewed_alone(part: Part) -> dict[Purpose, Report]:
-    """The reviews of one part for all purposes, beside no other."""
-    return _reviewed(part, [])
+    """The reviews of one part for all purposes, beside no other; kept with the part."""
+    return kept(part, "_reviewed", lambda: _reviewed(part))
 
 
 def mark_of(part: Part, finding: Finding) -> str:
@@ -84,10 +86,10 @@ def _alike(part: Part) -> object:
     return part.shared, tuple(np.round(sizes, 9).tolist()), bool(np.linalg.det(linear) < 0)
 
 
-def _reviewed(part: Part, met: list[Finding]) -> dict[Purpose, Report]:
+def _reviewed(part: Part) -> dict[Purpose, Report]:
     result = {}
     for purpose, report in reviews(Subject(part.to_world(part.stepped), part.level > 0 or part.limit)).items():
-        findings = sorted([*met, *report.findings], key=lambda finding: SEVERITIES.index(finding.severity))
+        findings = _in_order(report.findings)
         if part.steps:
             findings = [replace(finding, mesh="result") for finding in findings]
         for trouble in part.plain.troubles:
@@ -95,11 +97,45 @@ def _reviewed(part: Part, met: list[Finding]) -> dict[Purpose, Report]:
             nowhere = np.zeros((0, 3))
             stuck = Finding("recipe", "stop", "faces", np.zeros(0, dtype=np.int64), nowhere, said, 0.0, mesh="result")
             findings.insert(0, stuck)
-        if part.accepted:
-            known = part.accepted
-            findings = [replace(finding, accepted=known.get(mark_of(part, finding), "")) for finding in findings]
-        result[purpose] = replace(report, findings=tuple(findings))
+        result[purpose] = replace(report, findings=tuple(_accepted(part, findings)))
     return result
+
+
+def _with(part: Part, reports: dict[Purpose, Report], met: list[Finding]) -> dict[Purpose, Report]:
+    """A part's reviews with what is found between it and others."""
+    if not met:
+        return reports
+    if part.steps:
+        met = [replace(finding, mesh="result") for finding in met]
+    met = _accepted(part, met)
+    return {
+        purpose: replace(report, findings=tuple(_in_order([*met, *report.findings])))
+        for purpose, report in reports.items()
+    }
+
+
+def _in_order(findings: Iterable[Finding]) -> list[Finding]:
+    """The gravest first."""
+    return sorted(findings, key=lambda finding: SEVERITIES.index(finding.severity))
+
+
+def _accepted(part: Part, findings: list[Finding]) -> list[Finding]:
+    """Findings with the reasons that they were accepted for."""
+    known = part.accepted
+    return [replace(one, accepted=known.get(mark_of(part, one), "")) for one in findings] if known else findings
+
+
+def _body(part: Part) -> Body:
+    """A part's surface as others may meet it, kept with the part."""
+
+    def made() -> Body:
+        stepped = part.to_world(part.stepped)
+        surface = SmoothSurface(stepped, min(max(part.level, 1), BETWEEN) if part.level or part.limit else 0)
+        points = surface.points(stepped.points)
+        mesh = surface.whole(surface.limit(points) if surface.level else points, stepped)
+        return Body(part.name, mesh, surface.face_origin)
+
+    return kept(part, "_body", made)
 
 
 def _meetings(document: Document, clearance: float | None) -> dict[str, list[Finding]]:
@@ -107,16 +143,8 @@ def _meetings(document: Document, clearance: float | None) -> dict[str, list[Fin
     parts = [part for part in document.given_out if part.stepped.n_faces]
     if len(parts) < 2:
         return {}
-    bodies = []
-    for part in parts:
-        stepped = part.to_world(part.stepped)
-        surface = SmoothSurface(stepped, min(max(part.level, 1), BETWEEN) if part.level or part.limit else 0)
-        shown = stepped.with_points(stepped.points)
-        points = surface.points(shown.points)
-        mesh = surface.whole(surface.limit(points) if surface.level else points, shown)
-        bodies.append(Body(part.name, mesh, surface.face_origin))
     found: dict[str, list[Finding]] = {}
-    for meeting in meetings(bodies, clearance):
+    for meeting in meetings([_body(part) for part in parts], clearance):
         severity, advice = BETWEEN_PARTS[meeting.check]
         part = parts[meeting.first]
         found.setdefault(part.id, []).append(
