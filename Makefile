@@ -24,9 +24,9 @@ demo: setup
 test: setup
 	$(TESTS)
 
-# Without the window, and with a few random examples each: what one runs after every change.
+# Without the window and what is thorough, with a few random examples each: what one runs after every change.
 test-fast: setup
-	EXAMPLES=3 $(TESTS) $(addprefix --ignore=,$(WINDOW_TESTS))
+	EXAMPLES=3 $(TESTS) -m 'not thorough' $(addprefix --ignore=,$(WINDOW_TESTS))
 
 lint: setup
 	$(VENV)/bin/ruff check src tests benchmarks tools

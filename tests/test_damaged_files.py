@@ -116,6 +116,7 @@ def fields_of(value: Any) -> Any:
     return dict(value) if hasattr(value, "items") else value
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("ending", [".usda", ".usdc", ".usdz"])
 def test_sixty_documents_come_back_exactly_and_saved_again_they_are_the_same_bytes(tmp_path: Path, ending: str) -> None:
     for seed in range(20):
@@ -190,6 +191,7 @@ def read_or_refused(path: Path) -> None:
     write_document(document, path.with_name("again.usdc"))
 
 
+@pytest.mark.thorough
 # The library decodes its own complaints about damaged text as if they were not damaged.
 @pytest.mark.qt_no_exception_capture
 @pytest.mark.filterwarnings("ignore::pytest.PytestUnraisableExceptionWarning")
@@ -212,6 +214,7 @@ def settings_paths(value: Any, path: tuple[Any, ...] = ()) -> list[tuple[Any, ..
     return found
 
 
+@pytest.mark.thorough
 def test_every_key_of_the_settings_may_be_anything(tmp_path: Path) -> None:
     from pxr import Sdf
 
@@ -365,6 +368,7 @@ def test_a_file_that_changed_on_disk_is_not_overwritten_unasked(tmp_path: Path) 
     shutil.rmtree(tmp_path / "gone", ignore_errors=True)
 
 
+@pytest.mark.thorough
 def test_reading_thousands_of_objects_is_linear(tmp_path: Path) -> None:
     import time
 

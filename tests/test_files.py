@@ -287,6 +287,7 @@ def run(*words: object) -> subprocess.CompletedProcess[str]:
     return subprocess.run(command, capture_output=True, text=True, timeout=60, check=False)
 
 
+@pytest.mark.thorough
 def test_the_command_line_end_to_end(tmp_path: Path) -> None:
     script = tmp_path / "part.json"
     script.write_text(
@@ -319,12 +320,14 @@ def test_the_command_line_end_to_end(tmp_path: Path) -> None:
     assert run("review", tmp_path / "part.obj").stdout.endswith("Ready to smooth.\n")
 
 
+@pytest.mark.thorough
 def test_a_flipped_face_is_not_ready(tmp_path: Path) -> None:
     write_document(demo_document(), tmp_path / "demo.usda")
     result = run("review", tmp_path / "demo.usda")
     assert result.returncode == 1 and "1 face faces inwards." in result.stdout
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize(
     "words",
     [

@@ -105,6 +105,7 @@ def test_all_bending_of_a_closed_form_is_its_euler_number(name: str) -> None:
     assert abs(whole - 2 * np.pi * mesh.topology.euler_number()) <= 0.13
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("name", sorted(CAGES))
 def test_samples_are_the_points_of_their_level_on_the_limit(name: str) -> None:
     mesh = CAGES[name]
@@ -214,6 +215,7 @@ def crowded(seed: int) -> Mesh:
     return Mesh(form.topology, moved, creases, corners)
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("seed", range(6))
 @pytest.mark.parametrize("level", [2, 3, 4])
 def test_patches_give_what_rings_give(seed: int, level: int) -> None:

@@ -47,6 +47,7 @@ def test_what_is_laid_on_a_plane_keeps_its_heights_and_sizes(
     assert points[:, :2] == pytest.approx(turned + at, abs=1e-6)
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("at", [(0, 0, 80), (80, 0, 0), (0, -70, 0), (40, 40, 40), (-30, 50, 10)])
 def test_what_is_laid_on_a_ball_keeps_its_heights_over_the_limit(at: tuple[float, float, float]) -> None:
     session, _ = on_ball(cells=16)

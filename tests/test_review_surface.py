@@ -28,6 +28,7 @@ from levelloop.demo.build import demo_document
 from levelloop.document.session import Session
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("name", sorted(CLEAN))
 @pytest.mark.parametrize("number", VARIATIONS)
 def test_clean_forms_raise_no_alarm(name: str, number: float) -> None:
@@ -37,6 +38,7 @@ def test_clean_forms_raise_no_alarm(name: str, number: float) -> None:
     assert alarms(elsewhere(Fault(form, "", np.zeros((0, 3)), 0.0), number).mesh) == []
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("name", sorted(FAULTS))
 @pytest.mark.parametrize("number", VARIATIONS)
 def test_faults_are_found_at_their_place_however_the_form_stands(name: str, number: float) -> None:
@@ -87,6 +89,7 @@ def test_poles_and_odd_faces_are_harmless_where_the_surface_is_flat() -> None:
     assert severities(disc.with_points(points))["poles"] == "warn"
 
 
+@pytest.mark.thorough
 def test_the_page_of_the_review_counts_what_is_found_now() -> None:
     """Where this fails `make pages` counts anew."""
     root = Path(__file__).parent.parent

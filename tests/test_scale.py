@@ -196,6 +196,7 @@ def made(work: str, size: float, at: Place) -> tuple[Mesh, list[tuple[str, int]]
     return part.to_world(part.stepped), found
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("work", sorted(WORKS))
 def test_the_same_at_any_size_and_place(work: str) -> None:
     plain, findings = made(work, 1.0, PLACES["here"])

@@ -323,6 +323,7 @@ needs_reference = pytest.mark.skipif(
 )
 
 
+@pytest.mark.thorough
 @needs_reference
 @pytest.mark.parametrize("name", ORIENTED)
 @pytest.mark.parametrize("triangles", TRIANGLE_RULES)
@@ -357,6 +358,7 @@ def with_cut_uv(cage: Mesh, seed: int) -> Mesh:
     return replace(cage, uv=random.random((count, 2))[group])
 
 
+@pytest.mark.thorough
 @needs_reference
 @pytest.mark.parametrize("name", ORIENTED)
 @pytest.mark.parametrize("rule", UV_RULES)
