@@ -16,6 +16,7 @@ import tempfile
 import time
 from collections.abc import Callable
 from datetime import date
+from itertools import count
 from pathlib import Path
 
 for name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS"):
@@ -52,7 +53,6 @@ from levelloop.core.mesh.selection import Selection, grow, select_all, select_bo
 from levelloop.core.mesh.topology import Topology  # noqa: E402
 from levelloop.core.review import review  # noqa: E402
 from levelloop.core.select.soft_range import Soft, soft_weights  # noqa: E402
-from levelloop.core.surface.live import LivePoints  # noqa: E402
 from levelloop.core.surface.samples import sampled  # noqa: E402
 from levelloop.core.surface.surface import SmoothSurface  # noqa: E402
 from levelloop.document.document import Document, new_part  # noqa: E402
@@ -113,11 +113,6 @@ def smoothing(mesh: Mesh, theirs: dict[str, float] | None) -> list[Row]:
     rough.fast_points(uneven.points, kept)
     on_rough = best(lambda: rough.fast_points(uneven.points, kept))
     rows.append(("level 3: new points, every 5th edge creased", on_rough, None, ""))
-    live = LivePoints(surface, mesh.points)
-    moved = mesh.points.copy()
-    moved[1000] += 0.1
-    live.update(moved, np.array([1000]))
-    rows.append(("level 3: one dragged point", best(lambda: live.update(moved, np.array([1000]))), 2.0, ""))
     odd = every_tenth_irregular(mesh)
     irregular = SmoothSurface(odd, LEVEL)
     for title, form, cage in (("level 3", surface, mesh), ("level 3, 10 % irregular", irregular, odd)):
@@ -278,7 +273,35 @@ def hands() -> list[Row]:
     moving = int((soft_weights(sheet, middle.indices, Soft(50.0)) > 0).sum())
     drag = best(lambda: move(sheet, middle, (0, 0, 1), soft_range=50.0))
     rows.append((f"soft move of {moving:,} points", drag, 16.0, "without smoothing"))
-    return rows
+    return [*rows, *dragging(40, False), *dragging(40, True), *dragging(16, True)]
+
+
+def dragging(cells: int, bends: bool) -> list[Row]:
+    """A point of a cage shown at level 3 dragged, all of it shown: from the operation to the arrays that are drawn."""
+    from levelloop.app.theme import BENCH
+    from levelloop.app.view.render.live import Shown, followed
+    from levelloop.app.view.render.picture import make_picture
+    from levelloop.app.view.scenery import Scenery
+    from levelloop.app.view.view_state import ViewState
+    from levelloop.document.session import Session
+
+    session = Session(Document().with_part(new_part(Document(), box((100,) * 3, (cells,) * 3), "cage")))
+    session.do("set_level", level=LEVEL)
+    session.set_selection(Selection("points", np.array([session.part.mesh.n_points // 2])))
+    picture, scenery, way = make_picture(session.part, True, bends=bends), Scenery(BENCH), count(2)
+
+    def frame() -> None:
+        nonlocal picture
+        session.change_last(by=(0.0, 0.0, 0.1 * next(way)))
+        found = followed(picture, session.part, Shown(LEVEL, None, False, bends))
+        assert found is not None
+        picture = found
+        scenery.scene(session.state, ViewState(shown=[picture], pictures={picture.part.id: picture}))
+
+    session.do("move", by=(0.0, 0.0, 0.1))
+    frame()
+    what = f"{session.part.mesh.n_faces:,} quads at level 3: one dragged point{', curvature colours' if bends else ''}"
+    return [(what, best(frame, 12), 16.0, f"{picture.n_shown_faces:,} faces shown")]
 
 
 def recipes() -> list[Row]:

@@ -9,7 +9,9 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from conftest import CAGES, CLOSED
+from conftest import CAGES, CLOSED, richly_tagged
+from hypothesis import given
+from hypothesis import strategies as st
 from scipy.spatial import cKDTree
 
 from levelloop.core.arrays import connected_labels
@@ -32,7 +34,7 @@ from levelloop.core.mesh.mesh import (
 )
 from levelloop.core.mesh.selection import select_all
 from levelloop.core.mesh.topology import Topology
-from levelloop.core.surface.live import LivePoints
+from levelloop.core.surface.live import LivePiece
 from levelloop.core.surface.surface import SmoothSurface, level_counts, smooth
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "benchmarks"))
@@ -286,15 +288,33 @@ def test_a_two_valent_point_inside_has_a_limit_and_a_normal() -> None:
         )
 
 
-def test_dragged_points_recompute_only_what_depends_on_them() -> None:
-    cage = plane((20, 20), (20, 20))
-    surface = SmoothSurface(cage, 3)
-    live = LivePoints(surface, cage.points)
-    moved = cage.points.copy()
-    moved[210] += [0, 0, 2]
-    rows = live.update(moved, np.array([210]))
-    assert np.allclose(live.points, surface.points(moved), atol=1e-12)
-    assert len(rows) < 0.05 * surface.topology.n_points
+@pytest.mark.parametrize("name", [name for name in CAGES if CAGES[name].n_faces])
+@given(st.integers(0, 10_000), st.integers(1, 3), st.integers(1, 3))
+def test_what_follows_a_few_points_is_what_all_of_it_comes_to(name: str, seed: int, level: int, many: int) -> None:
+    random = np.random.default_rng(seed)
+    cage = richly_tagged(CAGES[name], seed)
+    surface = SmoothSurface(cage, level)
+    changed = np.zeros(cage.n_points, dtype=np.bool_)
+    changed[random.integers(0, cage.n_points, many)] = True
+    piece = LivePiece(surface, changed)
+    moved = cage.points + changed[:, None] * random.normal(size=(cage.n_points, 3))
+    before, after = surface.points(cage.points), surface.points(moved)
+    raw, limit, normals = piece.moved(moved, True)
+    assert raw == pytest.approx(after[piece.points], abs=1e-9)
+    assert limit == pytest.approx(surface.limit(after)[piece.points], abs=1e-9)
+    assert normals == pytest.approx(surface.normals(after, moved)[piece.sectors], abs=1e-6)
+    rest = np.setdiff1d(np.arange(len(after)), piece.points)
+    assert after[rest] == pytest.approx(before[rest], abs=1e-12)
+    assert surface.limit(after)[rest] == pytest.approx(surface.limit(before)[rest], abs=1e-12)
+
+
+def test_a_dragged_point_asks_for_a_small_piece_only() -> None:
+    surface = SmoothSurface(plane((20, 20), (20, 20)), 3)
+    changed = np.arange(surface.cage.n_points) == 220
+    piece = LivePiece(surface, changed)
+    assert piece.is_worth and len(piece.faces) == 16 and len(piece.edges) == 40
+    assert piece.covers(changed) and not piece.covers(~changed)
+    assert not LivePiece(surface, np.ones_like(changed)).is_worth
 
 
 def test_other_tags_use_the_same_connectivity() -> None:

@@ -15,7 +15,7 @@ from levelloop.app.view.ground import ground
 from levelloop.app.view.guide_places import frame_of, is_there, looks_at, projection_of, seen_guides
 from levelloop.app.view.look import Bend, fitting_scale
 from levelloop.app.view.render.images import Images
-from levelloop.app.view.render.picture import Picture, dashed
+from levelloop.app.view.render.picture import Changes, Picture, dashed
 from levelloop.app.view.render.scene import (
     CLAY,
     Colour,
@@ -98,7 +98,14 @@ class Scenery:
             if view.look.wire:
                 strength = wires * ((0.55 if picture.is_flat else 0.42) if is_active else 0.26)
                 scene.lines.append(
-                    Lines(kept["wire"], middle, rgba(theme.wire, strength), 1.25 * ratio, through=through)
+                    Lines(
+                        kept["wire"],
+                        middle,
+                        rgba(theme.wire, strength),
+                        1.25 * ratio,
+                        through=through,
+                        changes=kept["changes"],
+                    )
                 )
                 if len(kept["copied"]):
                     faint = rgba(theme.wire, 0.45 * strength)
@@ -192,6 +199,7 @@ class Scenery:
         if found is not None and found[0] is picture:
             kept: dict[str, Any] = found[1]
             return kept
+        wire, changes = self._wire(picture, found)
         creases = picture.part.mesh.creases
         groups = [
             (float(weight), picture.segments(np.flatnonzero(creases == weight)))
@@ -199,14 +207,29 @@ class Scenery:
             if weight > 0
         ]
         kept = {
-            "wire": picture.segments(np.flatnonzero(~picture.part.mesh.hidden_edges)),
-            "copied": picture.copied_lines,
+            "wire": wire,
+            "changes": changes,
+            # What follows a drag is smoothed only: steps have copied nothing.
+            "copied": picture.copied_lines if picture.live is None else np.zeros((0, 2, 3), dtype=np.float32),
             "creases": groups,
             "seams": dashed(picture.segments(np.flatnonzero(picture.part.mesh.seams)), 4 if picture.is_flat else 1),
             "points": picture.drawn(picture.cage_places[~picture.part.mesh.hidden_points]),
         }
         self._lines[picture.part.id] = (picture, kept)
         return kept
+
+    def _wire(self, picture: Picture, found: tuple[Picture, dict[str, Any]] | None) -> tuple[Any, Changes | None]:
+        """The lines along the cage's edges; of a picture that follows a drag only those that follow are new."""
+        shown = ~picture.part.mesh.hidden_edges
+        piece = picture.live
+        if piece is None or found is None or found[0].live is not piece:
+            return picture.segments(np.flatnonzero(shown)), Changes(0, np.zeros(0, dtype=np.int64)) if piece else None
+        wire, known = found[1]["wire"], found[1]["changes"]
+        edges = piece.edges[shown[piece.edges]]
+        steps = picture.chains.shape[1] - 1
+        rows = ((np.cumsum(shown) - 1)[edges][:, None] * steps + np.arange(steps)).ravel()
+        wire[rows] = picture.segments(edges)
+        return wire, Changes(known.number + 1, rows)
 
     def _add_selections(self, scene: Scene, state: State, view: ViewState) -> None:
         blue, ratio = view.theme.selection, view.ratio

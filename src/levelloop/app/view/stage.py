@@ -8,6 +8,7 @@ import numpy as np
 from PySide6.QtCore import QObject, QThreadPool, Signal
 
 from levelloop.app.jobs import Work
+from levelloop.app.view.render.live import Shown, followed
 from levelloop.app.view.render.picture import Picture, Stop, make_picture, output_stop, shown_level
 from levelloop.core.arrays import Floats
 from levelloop.core.limits import MOST_FACES
@@ -44,6 +45,7 @@ class Stage(QObject):
         self._stops: dict[str, tuple[Stop, Stop]] = {}
         self.peeking: frozenset[str] = frozenset()
         self._quick = False
+        self.keeps_up = False  # whether all that is shown is drawn as fast as the pointer moves
         self._bends = False
         self._wanted: dict[str, tuple[Part, int, int | None, bool]] = {}
         self._running: dict[str, Work] = {}
@@ -219,6 +221,8 @@ class Stage(QObject):
     def _renew(self, part: Part) -> None:
         smooth = self.is_smooth(part)
         old = self.pictures.get(part.id)
+        if self._quick and self._follow(part, old):
+            return
         level, until = self.level_now(part), self.until(part)
         on_limit = level > 0 and self.stop(part) == "limit"
         bends = self._bends and level > 0
@@ -246,6 +250,19 @@ class Stage(QObject):
             # Until the surface is there, the cage is: never a surface of another cage.
             self.pictures[part.id] = make_picture(part, False, None, 0, 0)
         self._start(part.id)
+
+    def _follow(self, part: Part, old: Picture | None) -> bool:
+        """While a few points are dragged: shows what follows them, at the whole level where frames come fast enough."""
+        whole = shown_level(part, self.is_smooth(part), self.stop(part))
+        for level in {whole if self.keeps_up else self.level_now(part), self.level_now(part)}:
+            on_limit = level > 0 and self.stop(part) == "limit"
+            bends = self._bends and level > 0
+            picture = followed(old, part, Shown(level, self.until(part), on_limit, bends))
+            if picture is not None:
+                self._wanted.pop(part.id, None)
+                self._show(part, picture)
+                return True
+        return False
 
     def _show(self, part: Part, picture: Picture) -> None:
         self.pictures[part.id] = picture

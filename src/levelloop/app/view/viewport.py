@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from copy import copy
 from dataclasses import replace
+from time import perf_counter
 from typing import Any, Literal
 
 import numpy as np
@@ -41,6 +42,7 @@ from levelloop.document.cameras import NamedCamera
 from levelloop.document.session import Session
 
 HELD = ("G", "Q", "Z")
+FAST = 0.033  # seconds for a frame that follows the pointer
 
 
 def surface_format() -> QSurfaceFormat:
@@ -309,7 +311,10 @@ class Viewport(QOpenGLWidget):
         left = None
         if self.wipe is not None:
             left = (self.scenery.left_scene(self.session.state, self.state(), self.wipe), self.wipe.share)
+        began = perf_counter()
         self._renderer.draw(self.defaultFramebufferObject(), self.scene(), self.camera, *self.pixels, fine, left)
+        if fine:
+            self.stage.keeps_up = perf_counter() - began < FAST
 
     def state(self) -> ViewState:
         """All that decides what the view shows, beside the document."""

@@ -1,61 +1,85 @@
-"""Surface points that follow their cage: when a few cage points move, only what depends on them is computed again."""
+"""What of a smooth surface follows a few of its cage's points: a piece of the cage around them, smoothed by itself.
+
+The surface on a face is made of the points of the faces that touch it, and of no others: of the faces that touch what a
+point belongs to all may change, and one more row around them is all that it takes to know how.
+"""
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, distinct
-from levelloop.core.lazy import lazy
+from levelloop.core.arrays import Booleans, Floats, Integers, distinct, mask_of, ranges
+from levelloop.core.mesh.outlines import drop_faces
+from levelloop.core.surface.samples import bends_of
 from levelloop.core.surface.surface import SmoothSurface
 
-if TYPE_CHECKING:
-    from scipy.sparse import csc_array, csr_array
+WORTH = 3  # times as many faces as the piece has; in smaller cages all is smoothed as fast
 
 
-class LivePoints:
-    """The points of a smooth surface at every level, kept while the cage is dragged.
+class LivePiece:
+    """The part of a surface that some points of its cage carry.
 
-    points: (n', 3) of the surface, an own array that update() changes in place.
+    changed: (n,) which points; faces: (f,) the cage's faces whose surface follows them; points: the surface's points
+    that do, ascending; sectors: its sectors that do; edges: the cage's edges whose curves do; is_worth: whether it is
+    so small that smoothing it alone is worth it. bends: whether it will be asked how it bends.
     """
 
-    def __init__(self, surface: SmoothSurface, points: Floats) -> None:
-        self.surface = surface
-        self._levels = [np.array(points, dtype=np.float64)]
-        self._planned: tuple[Integers, list[tuple[Integers, csr_array]]] | None = None
-        for matrix in surface.matrices:
-            self._levels.append(matrix @ self._levels[-1])
+    def __init__(self, surface: SmoothSurface, changed: Booleans, bends: bool = False) -> None:
+        cage = surface.cage
+        topology = cage.topology
+        self.changed = changed
+        near = topology.faces_of_points(np.flatnonzero(changed))
+        self.faces = _touching(surface, near)
+        around = _touching(surface, self.faces)
+        if bends:
+            # A pole bends as what lies beside it does, on any of its faces.
+            around = _touching(surface, around)
+        self.is_worth = WORTH * len(around) <= topology.n_faces
+        piece, origin = drop_faces(cage, ~mask_of(around, topology.n_faces), keep_unattached=False)
+        self._used = origin.points
+        self._surface = SmoothSurface(piece, surface.level)
+        mine = _corners(topology.face_offsets, self.faces, surface.level)
+        its = _corners(piece.topology.face_offsets, np.searchsorted(around, self.faces), surface.level)
+        self.points, first = np.unique(surface.topology.corners[mine], return_index=True)
+        self._points = self._surface.topology.corners[its[first]]
+        self.sectors, first = np.unique(surface.sectors.of_corner[mine], return_index=True)
+        self._sectors = self._surface.sectors.of_corner[its[first]]
 
-    @property
-    def points(self) -> Floats:
-        """The surface's points as of the last update."""
-        return self._levels[-1]
+        self.edges = distinct(topology.corner_edge[topology.corners_of_faces(self.faces)])
 
-    def update(self, points: Floats, changed: Integers) -> Integers:
-        """Moves some cage points; returns which surface points that changed, sorted.
+    def covers(self, changed: Booleans) -> bool:
+        """Whether all that has moved is among what it was made for."""
+        return not bool((changed & ~self.changed).any())
 
-        points: (n, 3) of the whole cage; changed: (c,) the points that moved.
+    def moved(self, points: Floats, limit: bool) -> tuple[Floats, Floats, Floats]:
+        """Where the piece's points are for the cage's points (n, 3), on the limit surface too, and its normals.
+
+        limit: where they are in the limit is wanted, else the second is the first. Rows are those of `points` and, for
+        the normals, `sectors`.
         """
-        rows = distinct(np.asarray(changed, dtype=np.int64))
-        self._levels[0][rows] = points[rows]
-        for level, (depends, weights) in enumerate(self._plan(rows)):
-            self._levels[level + 1][depends] = weights @ self._levels[level]
-            rows = depends
-        return rows
+        own = points[self._used]
+        raw = self._surface.points(own)
+        normals = self._surface.normals(raw, own)
+        on_limit = self._surface.limit(raw) if limit else raw
+        return raw[self._points], on_limit[self._points], normals[self._sectors]
 
-    def _plan(self, changed: Integers) -> list[tuple[Integers, csr_array]]:
-        """Which rows of each level depend on the points, and their weights; kept for as long as the same ones move."""
-        if self._planned is not None and np.array_equal(self._planned[0], changed):
-            return self._planned[1]
-        plan, rows = [], changed
-        for matrix, columns in zip(self.surface.matrices, self._columns, strict=True):
-            rows = distinct(columns[:, rows].indices)
-            plan.append((rows, matrix[rows]))
-        self._planned = (changed, plan)
-        return plan
+    def bends(self, points: Floats) -> Floats:
+        """The largest and smallest curvature at each of `sectors`, 1/mm: (s, 2); points: the cage's, wherever put."""
+        found, _ = bends_of(self._surface, points[self._used], self._surface.topology.n_points)
+        at = self._surface.sectors.point[self._sectors]
+        return np.stack((found.k1[at], found.k2[at]), axis=1)
 
-    @lazy
-    def _columns(self) -> list[csc_array]:
-        """The matrices by column: which rows each point has a say in."""
-        return [matrix.tocsc() for matrix in self.surface.matrices]
+
+# Helpers
+
+
+def _touching(surface: SmoothSurface, faces: Integers) -> Integers:
+    """The faces of the cage that share a point with some faces: ascending."""
+    topology = surface.cage.topology
+    return topology.faces_of_points(distinct(topology.corners[topology.corners_of_faces(faces)]))
+
+
+def _corners(face_offsets: Integers, faces: Integers, level: int) -> Integers:
+    """The corners that the corners of some cage faces have become at a level: each the same number, in their order."""
+    many = 4**level
+    return ranges(many * face_offsets[faces], many * (face_offsets[faces + 1] - face_offsets[faces]))

@@ -65,18 +65,12 @@ def sampled(surface: SmoothSurface, points: Floats, directions: bool = False) ->
 
     directions: works them out at once, for who will ask for them.
     """
-    # The points of a level come first among those of the next; what is beside a pole is known from level 2 on.
-    deep = surface if surface.level >= QUARTER else SmoothSurface(surface.cage, QUARTER, like=surface)
+    deep = _deep(surface)
     count = surface.topology.n_points
-
-    def found(directions: bool = True) -> tuple[Bends, Floats]:
-        bends, beside = _bends(deep, points, QUARTER, directions)
-        return (bends, beside) if count == deep.topology.n_points else (bends.take(np.arange(count)), beside[:count])
-
-    bends, beside = found(directions)
+    bends, beside = bends_of(deep, points, count, directions)
 
     def ways() -> tuple[Floats, Floats]:
-        with_them = bends if directions else found()[0]
+        with_them = bends if directions else bends_of(deep, points, count, True)[0]
         return with_them.d1, with_them.d2
 
     return SurfaceSamples(
@@ -89,6 +83,15 @@ def sampled(surface: SmoothSurface, points: Floats, directions: bool = False) ->
         frozen(beside),
         ways,
     )
+
+
+def bends_of(surface: SmoothSurface, points: Floats, count: int, directions: bool = False) -> tuple[Bends, Floats]:
+    """How a surface bends at the first of its points, so many, and how far beside them that was looked at: (count,) mm.
+
+    points: (n, 3) of its cage.
+    """
+    bends, beside = _bends(_deep(surface), points, QUARTER, directions)
+    return (bends, beside) if count == len(beside) else (bends.take(np.arange(count)), beside[:count])
 
 
 def sampled_mesh(mesh: Mesh, cage_face: Integers) -> SurfaceSamples:
@@ -128,6 +131,14 @@ def sampled_mesh(mesh: Mesh, cage_face: Integers) -> SurfaceSamples:
 
 
 # Helpers
+
+
+def _deep(surface: SmoothSurface) -> SmoothSurface:
+    """A surface at the level from which on it is known what lies beside a pole.
+
+    The points of a level come first among those of the next.
+    """
+    return surface if surface.level >= QUARTER else SmoothSurface(surface.cage, QUARTER, like=surface)
 
 
 def _bends(surface: SmoothSurface, points: Floats, quarter: int, directions: bool) -> tuple[Bends, Floats]:

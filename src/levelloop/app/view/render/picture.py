@@ -26,6 +26,7 @@ from levelloop.core.mesh.selection import Kind
 from levelloop.core.recipe.chain import Built, build
 from levelloop.core.recipe.chain import Stop as Made
 from levelloop.core.recipe.surfaces import samples_of
+from levelloop.core.surface.live import LivePiece
 from levelloop.document.document import Part
 
 Singles = NDArray[np.float32]
@@ -35,6 +36,14 @@ Stop = int | str  # of the level rail: 0 … 6, or "limit"
 LIMIT_SHOWN_AT = 3
 CURVE_STEPS = 12  # lines between two points of a smooth curve
 FAR = 20.0  # times its own size: farther from the middle it is drawn from, single precision shows
+
+
+@dataclass(frozen=True, eq=False)
+class Changes:
+    """Which rows of arrays were written in place, ascending; number: counted since the arrays were new."""
+
+    number: int
+    rows: Integers
 
 
 @dataclass(frozen=True, eq=False)
@@ -48,6 +57,7 @@ class Picture:
     from the origin are as sharp. is_quick: made while something was dragged. bends: (v, 2) the largest and smallest
     curvature of the limit surface at each vertex, 1/mm, where they were asked for and it is smooth. groups: where faces
     have materials: the material's number, −1 for none, its first triangle and how many it has, one after the other.
+    live: what follows the points that are dragged; changes: which vertices were written in place for that.
     """
 
     part: Part
@@ -65,6 +75,8 @@ class Picture:
     on_limit: bool = False
     bends: Singles | None = None
     groups: tuple[tuple[int, int, int], ...] = ()
+    live: LivePiece | None = None
+    changes: Changes | None = None
 
     @property
     def n_shown_faces(self) -> int:
@@ -159,11 +171,11 @@ class Picture:
     @lazy
     def curve_lines(self) -> Singles:
         """The line of a smooth curve through its points: (s, 2, 3); nothing for other parts."""
-        mesh = self.built.mesh
-        if mesh.curve != "smooth" or mesh.n_faces or not len(mesh.topology.wires):
+        # Surfaces have none, and need not be made into meshes to know.
+        if self.built.topology.n_faces or self.built.mesh.curve != "smooth" or not len(self.built.topology.wires):
             return np.zeros((0, 2, 3), dtype=np.float32)
         try:
-            path = path_of(mesh)
+            path = path_of(self.built.mesh)
         except LevelLoopError:
             return np.zeros((0, 2, 3), dtype=np.float32)
         on = path.at(np.linspace(0.0, path.spans, path.spans * CURVE_STEPS + 1))

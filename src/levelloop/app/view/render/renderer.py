@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from levelloop.app.view.camera import Camera
 from levelloop.app.view.look import BENDS, SHADINGS, Section
-from levelloop.app.view.render.picture import Picture
+from levelloop.app.view.render.picture import Changes, Picture
 from levelloop.app.view.render.scene import CLAY, Colour, Patch, Projected, Scene, Seeing, Standing, arrays_of
 from levelloop.app.view.render.shaders import FLAT, IMAGE, LINE, PICK, POINT, SKY, SURFACE
 from levelloop.app.view.render.uploads import Uploaded, Uploads
@@ -152,7 +152,7 @@ class Renderer:
                 self._flat(patch, to_clip)
         for lines in scene.lines:
             if len(lines.segments):
-                array = self._array("line", (lines.segments, LINE_LAYOUT), instances=True)
+                array = self._array("line", (lines.segments, LINE_LAYOUT), instances=True, changes=lines.changes)
                 self._from_middle("line", to_clip, lines.middle, scene.section, slack)
                 self._set("line", size=size, width=lines.width, lift=lines.lift)
                 self._twice("line", array, lines.colour, lines.through, len(lines.segments))
@@ -194,7 +194,7 @@ class Renderer:
                 self._from_middle("pick", to_clip, picture.middle, section)
                 self._set("pick", first=first)
                 vertices, indices, _ = arrays_of(picture)
-                self._array("pick", (vertices, PICK_LAYOUT), indices=indices).render()
+                self._array("pick", (vertices, PICK_LAYOUT), indices=indices, changes=picture.changes).render()
             first += len(picture.indices)
         raw = np.frombuffer(colour.read(), dtype=np.uint8).reshape(height, width, 4)
         numbers = faces_at(pictures, raw.view(np.uint32)[..., 0].astype(np.int64))
@@ -319,7 +319,7 @@ class Renderer:
         parts: list[tuple[Uploaded, Layout]] = [(vertices, SURFACE_LAYOUT)]
         if bends is not None:
             parts.append((bends, BEND_LAYOUT))
-        return self._array("surface", *parts, indices=indices)
+        return self._array("surface", *parts, indices=indices, changes=picture.changes)
 
     def _array(
         self,
@@ -327,10 +327,12 @@ class Renderer:
         *parts: tuple[Uploaded, Layout],
         indices: Uploaded | None = None,
         instances: bool = False,
+        changes: Changes | None = None,
     ) -> Any:
-        """Arrays as a program draws them; instances: one of its strips for each row."""
-        whole = [part for part, _ in parts] + ([indices] if indices is not None else [])
-        uploads = [self._uploads.upload(self._context, array) for array in whole]
+        """Arrays as a program draws them; instances: one of its strips for each row; changes: written in place."""
+        uploads = [self._uploads.upload(self._context, array, changes) for array, _ in parts]
+        if indices is not None:
+            uploads.append(self._uploads.upload(self._context, indices))
         key = (program, *(upload.number for upload in uploads))
         found = self._arrays.get(key)
         if found is None:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from levelloop.app.view.look import Bend, Section, Shading
-from levelloop.app.view.render.picture import Picture, Singles
+from levelloop.app.view.render.picture import Changes, Picture, Singles
 from levelloop.core.arrays import Floats
 
 CLAY = 0.8  # how rough what has no material is
@@ -26,6 +26,7 @@ class Lines:
     width: float = 1.25
     lift: float = 2e-5
     through: float = 0.0  # opacity where hidden, as a share
+    changes: Changes | None = None  # which segments were written in place
 
 
 @dataclass

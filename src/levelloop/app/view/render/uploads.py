@@ -16,7 +16,10 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
+from levelloop.app.view.render.picture import Changes
+
 Uploaded = NDArray[Any]
+CLOSE = 64  # rows between two that are written at once: less than what a call costs
 KEPT_IDLE = 8  # frames: four views come round twice
 
 
@@ -25,13 +28,14 @@ class Upload:
     """A buffer and the array that it holds.
 
     number: never used twice, other than OpenGL's name of it; idle: how many frames were drawn without it since it was
-    needed.
+    needed; written: up to which of its changes it holds.
     """
 
     number: int
     array: Uploaded
     buffer: Any
     idle: int = 0
+    written: int = 0
 
     @property
     def name(self) -> int:
@@ -62,11 +66,14 @@ class Uploads:
         """Says which arrays a view's next frame needs; buffers that no view needs any more are free."""
         self._uses[view] = {id(array) for array in arrays}
 
-    def upload(self, context: moderngl.Context, array: Uploaded) -> Upload:
-        """The buffer that holds an array, uploaded where none does yet."""
+    def upload(self, context: moderngl.Context, array: Uploaded, changes: Changes | None = None) -> Upload:
+        """The buffer that holds an array, uploaded where none does yet; changes: what was written into it in place."""
         found = self._held.get(id(array))
         if found is None or found.array is not array:
             found = self._held[id(array)] = self._taken_over(array) or self._made(context, array)
+        elif changes is not None and changes.number != found.written:
+            self._write_rows(found, changes)
+        found.written = changes.number if changes is not None else 0
         return found
 
     def holds(self, numbers: Iterable[int]) -> bool:
@@ -94,6 +101,19 @@ class Uploads:
         self._uses.clear()
 
     # Helpers
+
+    def _write_rows(self, upload: Upload, changes: Changes) -> None:
+        """Writes the rows that have changed, those that lie close together at once; all where some were missed."""
+        array, rows = upload.array, changes.rows
+        if changes.number != upload.written + 1:
+            rows = np.arange(len(array))
+        if len(rows) == 0:
+            return
+        ends = np.flatnonzero(np.diff(rows) > CLOSE)
+        size = array.nbytes // len(array)
+        for first, last in zip(rows[np.append(0, ends + 1)].tolist(), rows[np.append(ends, -1)].tolist(), strict=True):
+            upload.buffer.write(array[first : last + 1].tobytes(), offset=first * size)
+            self.written += (last + 1 - first) * size
 
     def _free(self) -> list[int]:
         needed = set().union(*self._uses.values())
