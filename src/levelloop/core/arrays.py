@@ -57,7 +57,7 @@ def offsets_from_sizes(sizes: Integers) -> Integers:
 
 
 def ranges(starts: Integers, sizes: Integers) -> Integers:
-    """The runs start, start + 1, … of the given sizes, one after the other.
+    """The runs start, start + 1, … of the given sizes, one after the other: (sum of sizes,).
 
     >>> ranges(np.array([10, 0]), np.array([2, 3])).tolist()
     [10, 11, 0, 1, 2]
@@ -68,14 +68,14 @@ def ranges(starts: Integers, sizes: Integers) -> Integers:
 
 
 def mask_of(indices: Integers, count: int) -> Booleans:
-    """A mask of the given length, true at the indices."""
+    """A mask of the given length, true at the indices: (count,)."""
     mask = np.zeros(count, dtype=np.bool_)
     mask[indices] = True
     return mask
 
 
 def inverse_of(indices: Integers, count: int) -> Integers:
-    """For each of count elements its place in indices, or −1."""
+    """For each of count elements its place in indices, or −1: (count,)."""
     inverse = np.full(count, -1, dtype=np.int64)
     inverse[indices] = np.arange(len(indices))
     return inverse

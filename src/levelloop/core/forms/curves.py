@@ -48,6 +48,7 @@ class Path:
         """Places for so many steps in all, evenly along the length or along the points: (steps + 1,).
 
         A straight path keeps its corners where there are steps enough: the nearest places are put onto them.
+        Raises EditError for a curve without length.
         """
         if not even:
             return np.linspace(0.0, self.spans, steps + 1)
@@ -90,7 +91,10 @@ def add_line(points: Any) -> Mesh:
 
 
 def add_curve(points: Any, kind: CurveKind = "straight", closed: bool = False, radii: Any = 1.0) -> Mesh:
-    """A curve through points, to sweep or extrude along. kind: "straight" or "smooth"; radii: mm, one or one each."""
+    """A curve through points, to sweep or extrude along. kind: "straight" or "smooth"; radii: mm, one or one each.
+
+    Raises EditError for as many radii as there are not points, or one below 0.
+    """
     mesh = _wired(points, closed)
     given = np.asarray(radii, dtype=np.float64)
     if given.ndim > 1 or (given.ndim == 1 and len(given) != mesh.n_points):
@@ -112,7 +116,7 @@ def set_curve(mesh: Mesh, selection: Selection, kind: CurveKind = "smooth", radi
 def curve_to_edges(mesh: Mesh, selection: Selection, steps: int = 8, even: bool = True) -> Edit:
     """Puts so many edges along a curve instead of those between its points; even: at equal distances.
 
-    Selected after: the new edges.
+    Selected after: the new edges. Raises EditError for a part with faces.
     """
     path = path_of(mesh)
     if mesh.n_faces:

@@ -58,7 +58,8 @@ def cylinder(
 ) -> Mesh:
     """A cylinder along z. diameter: of the circle its points lie on, mm; sides: around; cells: along.
 
-    caps: one face each, quads (sides must be even), triangles around a middle point, or open.
+    caps: one face each, quads (sides must be even), triangles around a middle point, or open. Raises EditError for
+    sizes that are not above 0.
     """
     if diameter <= 0 or height <= 0:
         raise EditError("A cylinder needs a diameter and a height above 0 mm.")
@@ -73,6 +74,7 @@ def disc(diameter: float = 20.0, sides: int = 16, fill: Caps = "quads") -> Mesh:
     """A flat disc facing +z. diameter: of the circle its points lie on, mm.
 
     fill: quads (sides must be even), one face, triangles around a middle point, or open: its circle of edges alone.
+    Raises EditError for a diameter that is not above 0.
     """
     if diameter <= 0:
         raise EditError("A disc needs a diameter above 0 mm.")
@@ -86,7 +88,8 @@ def disc(diameter: float = 20.0, sides: int = 16, fill: Caps = "quads") -> Mesh:
 def quad_sphere(diameter: float = 20.0, cells: int = 4) -> Mesh:
     """A sphere of six patches of quads, every point on it. cells: quads along each patch's edge.
 
-    The patches' lines stand at equal angles, so that quads near a patch's corner are not much smaller.
+    The patches' lines stand at equal angles, so that quads near a patch's corner are not much smaller. Raises
+    EditError for a diameter that is not above 0.
     """
     if diameter <= 0:
         raise EditError("A sphere needs a diameter above 0 mm.")
@@ -169,7 +172,8 @@ def grid_inside(outline: Floats, ring: Integers, first_new: int, corner: int | N
 
     outline: (n, 3); ring: (n,) point numbers; corner: where in it the grid's first corner is, with the shorter side
     after it; None: so that its corners lie evenly around the first point. Returns quads (q, 4) and the new inner
-    points, numbered from first_new; they follow the outline as a Coons patch (Coons 1967).
+    points, numbered from first_new; they follow the outline as a Coons patch (Coons 1967). Raises EditError for an
+    odd number of sides, or fewer than four.
     """
     count = len(ring)
     first = first_corner(count) if corner is None else corner

@@ -14,7 +14,10 @@ from levelloop.core.mesh.topology import Topology
 def cone(
     bottom: float = 20.0, top: float = 0.0, height: float = 20.0, sides: int = 16, cells: int = 1, caps: Caps = "face"
 ) -> Mesh:
-    """A cone along z. bottom, top: diameters of the circles its points lie on, mm; 0 makes a tip of triangles."""
+    """A cone along z. bottom, top: diameters of the circles its points lie on, mm; 0 makes a tip of triangles.
+
+    Raises EditError for a height, or both diameters, not above 0.
+    """
     if min(bottom, top) < 0 or max(bottom, top) <= 0 or height <= 0:
         raise EditError("A cone needs a height and at least one diameter above 0 mm.")
     shares = np.linspace(0.0, 1.0, cells + 1)
@@ -37,7 +40,10 @@ def cone(
 
 
 def tube(outer: float = 20.0, inner: float = 14.0, height: float = 20.0, sides: int = 16, cells: int = 1) -> Mesh:
-    """A pipe along z with walls inside and outside. outer, inner: diameters of the circles its points lie on, mm."""
+    """A pipe along z with walls inside and outside. outer, inner: diameters of the circles its points lie on, mm.
+
+    Raises EditError for a height that is not above 0, or an inner diameter that is not below the outer one.
+    """
     if not 0 < inner < outer or height <= 0:
         raise EditError("A tube needs a height above 0 mm, and an inner diameter between 0 and the outer one.")
     up = np.linspace(-height / 2, height / 2, cells + 1)
@@ -49,7 +55,10 @@ def tube(outer: float = 20.0, inner: float = 14.0, height: float = 20.0, sides: 
 
 
 def torus(diameter: float = 20.0, thickness: float = 6.0, sides: int = 16, around: int = 8) -> Mesh:
-    """A ring. diameter: of its centre line; thickness: of the pipe; sides: along the ring; around: about the pipe."""
+    """A ring. diameter: of its centre line; thickness: of the pipe; sides: along the ring; around: about the pipe.
+
+    Raises EditError for sizes that are not above 0, or a thickness that is not below the diameter.
+    """
     if min(thickness, diameter) <= 0:
         raise EditError("A torus needs a diameter and a thickness above 0 mm.")
     if thickness >= diameter:
@@ -63,7 +72,10 @@ def torus(diameter: float = 20.0, thickness: float = 6.0, sides: int = 16, aroun
 
 
 def sphere(diameter: float = 20.0, sides: int = 16, rows: int = 8) -> Mesh:
-    """A sphere with poles, every point on it. rows: bands of faces from pole to pole, caps of triangles included."""
+    """A sphere with poles, every point on it. rows: bands of faces from pole to pole, caps of triangles included.
+
+    Raises EditError for a diameter that is not above 0, or fewer than 2 rows.
+    """
     if diameter <= 0:
         raise EditError("A sphere needs a diameter above 0 mm.")
     if rows < 2:
@@ -83,7 +95,10 @@ def sphere(diameter: float = 20.0, sides: int = 16, rows: int = 8) -> Mesh:
 
 
 def geodesic(diameter: float = 20.0, splits: int = 3) -> Mesh:
-    """A sphere of triangles from an icosahedron, every point on it. splits: how often each triangle is quartered."""
+    """A sphere of triangles from an icosahedron, every point on it. splits: how often each triangle is quartered.
+
+    Raises EditError for a diameter that is not above 0.
+    """
     if diameter <= 0:
         raise EditError("A sphere needs a diameter above 0 mm.")
     # Two poles and two rings of five, at the height where all edges are alike.

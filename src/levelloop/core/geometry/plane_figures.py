@@ -48,7 +48,7 @@ def area(polygon: Floats) -> float:
 
 
 def turn_of(u: Floats, v: Floats, w: Floats) -> Floats:
-    """Twice the signed area of the triangles u, v, w."""
+    """Twice the signed area of the triangles u, v, w: (n,)."""
     return np.asarray(
         (v[..., 0] - u[..., 0]) * (w[..., 1] - u[..., 1]) - (v[..., 1] - u[..., 1]) * (w[..., 0] - u[..., 0])
     )

@@ -13,7 +13,7 @@ _AXES = {"x": 0, "y": 1, "z": 2}
 
 
 def as_vector(value: Any) -> Floats:
-    """Three finite numbers. Raises EditError otherwise."""
+    """Three finite numbers. Raises EditError otherwise: (3,)."""
     try:
         vector = np.array(value, dtype=np.float64)
     except (TypeError, ValueError) as error:
@@ -24,7 +24,7 @@ def as_vector(value: Any) -> Floats:
 
 
 def as_direction(value: Any) -> Floats:
-    """A unit vector from "x", "-y", … or three numbers. Raises EditError for a zero vector.
+    """A unit vector from "x", "-y", … or three numbers. Raises EditError for a zero vector: (3,).
 
     >>> as_direction("-z").tolist()
     [-0.0, -0.0, -1.0]
@@ -44,7 +44,10 @@ def as_direction(value: Any) -> Floats:
 
 
 def as_plane(value: Any) -> tuple[Floats, Floats]:
-    """A point of the plane and its unit normal, from "x" | "y" | "z" or (point, normal)."""
+    """A point of the plane and its unit normal, from "x" | "y" | "z" or (point, normal).
+
+    Raises EditError for anything else.
+    """
     if isinstance(value, str):
         return np.zeros(3), as_direction(value)
     try:

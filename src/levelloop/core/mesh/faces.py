@@ -65,7 +65,7 @@ def half_cross(a: Floats, b: Floats) -> Floats:
 
 
 def unit(vectors: Floats) -> Floats:
-    """The vectors at length 1; those of no length stay zero."""
+    """The vectors at length 1; those of no length stay zero: (n, 3)."""
     lengths = np.sqrt(np.einsum("...i,...i->...", vectors, vectors))[..., None]
     return np.asarray(vectors / np.where(lengths > 0, lengths, 1.0))
 

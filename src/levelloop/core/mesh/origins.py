@@ -28,7 +28,7 @@ class Origin:
     faces: Integers
 
     def of(self, kind: Kind) -> Integers:
-        """The origins of one kind of element."""
+        """The origins of one kind of element: (n,)."""
         origins: Integers = getattr(self, kind)
         return origins
 

@@ -56,7 +56,7 @@ class Selection:
         return len(self.indices)
 
     def mask(self, topology: Topology) -> Booleans:
-        """True at selected elements: one entry per element of the kind."""
+        """True at selected elements: one entry per element of the kind: (count,)."""
         return mask_of(self.indices, count_of(topology, self.kind))
 
     def same_as(self, other: Selection) -> bool:
@@ -112,7 +112,10 @@ def select_all(topology: Topology, kind: Kind) -> Selection:
 
 
 def combine(old: Selection, new: Selection, add: bool = False, remove: bool = False) -> Selection:
-    """The new selection alone, added to the old one, or taken from it."""
+    """The new selection alone, added to the old one, or taken from it.
+
+    Raises EditError for both add and remove.
+    """
     if add and remove:
         raise EditError("A selection can add or remove, not both.")
     if not (add or remove) or (old.kind != new.kind and not remove):
@@ -131,7 +134,7 @@ def combine(old: Selection, new: Selection, add: bool = False, remove: bool = Fa
 
 
 def points_of(topology: Topology, selection: Selection) -> Integers:
-    """The points of the selected elements, sorted."""
+    """The points of the selected elements, sorted: (p,)."""
     if selection.kind == "points":
         return np.sort(selection.indices)
     if selection.kind == "edges":
@@ -142,7 +145,7 @@ def points_of(topology: Topology, selection: Selection) -> Integers:
 
 
 def edges_of(topology: Topology, selection: Selection) -> Integers:
-    """The edges of selected faces, or those with both ends selected, sorted."""
+    """The edges of selected faces, or those with both ends selected, sorted: (e,)."""
     if selection.kind == "edges":
         return np.sort(selection.indices)
     if selection.kind == "faces":
@@ -153,7 +156,7 @@ def edges_of(topology: Topology, selection: Selection) -> Integers:
 
 
 def faces_of(topology: Topology, selection: Selection) -> Integers:
-    """Selected faces, or faces with all points selected, sorted."""
+    """Selected faces, or faces with all points selected, sorted: (f,)."""
     if selection.kind == "faces":
         return np.sort(selection.indices)
     chosen = mask_of(points_of(topology, selection), topology.n_points)
@@ -207,7 +210,10 @@ def select_ring(topology: Topology, selection: Selection) -> Selection:
 
 
 def select_boundary(topology: Topology, selection: Selection) -> Selection:
-    """All open edges of the boundaries that the selection touches, or of the whole cage if none is selected."""
+    """All open edges of the boundaries that the selection touches, or of the whole cage if none is selected.
+
+    Raises EditError for a closed cage.
+    """
     is_open = topology.open_edges
     if not is_open.any():
         raise EditError("The cage is closed; it has no boundary.")

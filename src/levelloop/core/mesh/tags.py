@@ -38,7 +38,7 @@ class Tag:
     own: str = ""
 
     def all_alike(self, count: int) -> AnyArray:
-        """The default so many times, in the room of one: what nobody has tagged takes no memory in the history."""
+        """The default so many times, (count,), in the room of one: what nobody has tagged takes no memory."""
         return frozen(np.broadcast_to(np.array(self.default, dtype=self.type), (count,)))
 
     def taken(self, values: AnyArray, origin: AnyArray) -> AnyArray:

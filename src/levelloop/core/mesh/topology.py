@@ -335,7 +335,7 @@ class Topology:
         return fans.boundary_chains(self)
 
     def faces_of_points(self, points: Integers) -> Integers:
-        """The faces that touch any of the points, sorted."""
+        """The faces that touch any of the points, sorted: (f,)."""
         order, offsets = self.corners_by_point
         return distinct(self.corner_face[order[ranges(offsets[points], np.diff(offsets)[points])]])
 
@@ -423,11 +423,11 @@ class Topology:
         return frozen(np.argsort(keys, kind="stable"))
 
     def face(self, index: int) -> Integers:
-        """The points of one face, in order."""
+        """The points of one face, in order: (k,)."""
         return self.corners[self.face_offsets[index] : self.face_offsets[index + 1]]
 
     def corners_of_faces(self, faces: Integers) -> Integers:
-        """The corners of the given faces, face after face."""
+        """The corners of the given faces, face after face: (k,)."""
         return ranges(self.face_offsets[:-1][faces], self.face_sizes[faces])
 
     def euler_number(self) -> int:
@@ -443,7 +443,7 @@ def topology_of_faces(faces: list[list[int]], n_points: int) -> Topology:
 
 
 def compact(keep: Booleans) -> Integers:
-    """New numbers for kept elements in their old order, −1 for the others."""
+    """New numbers for kept elements in their old order, −1 for the others: (n,)."""
     return inverse_of(np.flatnonzero(keep), len(keep))
 
 

@@ -44,7 +44,7 @@ def follow(mesh: Mesh, curve: Mesh, stretch: bool = False) -> Edit:
     """Lays what lies along x along a curve, from its start: y and z stay square to it, in frames without twist.
 
     stretch: over the whole curve; else at its true length, what is longer goes on straight beyond an open end and
-    around again on a closed one.
+    around again on a closed one. Raises EditError where there is no extent along x to stretch.
     """
     path = Along(path_of(curve))
     reach = mesh.points[:, 0]
@@ -66,8 +66,8 @@ def follow(mesh: Mesh, curve: Mesh, stretch: bool = False) -> Edit:
 def sweep_profile(mesh: Mesh, path: Path, places: Floats, profile: Path, caps: str) -> Edit:
     """The mesh with a profile swept along a path, square to it; at corners it is mitred, so that it keeps its width.
 
-    profile: as it lies about the middle of its box in the two directions it is largest in. caps: "open" or "face" of a
-    closed profile. Selected after: the new faces.
+    profile: as it lies about the middle of its box in the two directions it is largest in. caps: "open" or "face"
+    of a closed profile. Selected after: the new faces. Raises EditError for caps other than open or face.
     """
     if caps not in ("open", "face"):
         raise EditError("The ends of a swept profile are open or a face each.")

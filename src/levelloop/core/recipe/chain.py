@@ -133,7 +133,7 @@ class Built:
 
     @property
     def points(self) -> Floats:
-        """The result's points."""
+        """The result's points: (n, 3)."""
         return self.stops[-1].points if self.stops else self.cage.points
 
     @property

@@ -20,7 +20,8 @@ PLANES = ("x", "y", "z", "xy", "xz", "yz", "xyz")
 def mirror(mesh: Mesh, planes: str = "x", weld: float = AUTOMATIC) -> Edit:
     """The mesh with its copy across each plane through the origin, one plane after the other.
 
-    planes: "x", "xy", "xyz", …; weld: mm within which points count as on a plane, where both sides are one.
+    planes: "x", "xy", "xyz", …; weld: mm within which points count as on a plane, where both sides are one. Raises
+    EditError for unknown planes.
     """
     if planes not in PLANES:
         raise EditError(f"A mirror step has planes such as x, xy or xyz, not {planes!r}.")

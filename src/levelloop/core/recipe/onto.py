@@ -20,7 +20,8 @@ def conform(mesh: Mesh, target: Mesh, direction: Any = "nearest", both: bool = T
     """Puts all points onto a surface: to the nearest place, or along a direction.
 
     both: along the direction and against it, whichever is nearer; else only along. offset: mm off the surface along
-    its outward normal. What meets nothing stays, and how much that is is said.
+    its outward normal. What meets nothing stays, and how much that is is said. Raises EditError where nothing meets
+    the part along the direction.
     """
     skin = skin_of(target)
     if isinstance(direction, str) and direction == "nearest":
@@ -44,6 +45,7 @@ def lay_on(
 
     x goes along the world's x as it lies in the surface there (y where that is along the normal), turned by so many
     degrees; ways from the middle keep their length, so that nothing is sheared there. lift: mm along the normals.
+    Raises EditError for a size that is not above 0.
     """
     if not size > 0:
         raise EditError("The size of what is laid on a part is above 0.")

@@ -27,9 +27,10 @@ def bend(
 ) -> Edit:
     """Bends what lies along one direction around another; length at the pivot's height is kept.
 
-    angle: degrees over the whole length, or over what lies between the limits: (from, to) in mm from the pivot; what
-    lies beyond them goes on straight. A full turn is over the length after which one end repeats the other. Positive
-    angles turn towards the right-hand rule of around. What lies at the pivot stays, wherever the limits are.
+    angle: degrees over the whole length, or over what lies between the limits: (from, to) in mm from the pivot;
+    what lies beyond them goes on straight. A full turn is over the length after which one end repeats the other.
+    Positive angles turn towards the right-hand rule of around. What lies at the pivot stays, wherever the limits
+    are. Raises EditError where it goes along what it turns around.
     """
     axis, start = as_direction(around), as_direction(along)
     towards = np.cross(axis, start)

@@ -55,7 +55,7 @@ class Body:
         return flats_of(self.surface)
 
     def within(self, low: Floats, high: Floats) -> Integers:
-        """The faces that reach into a box."""
+        """The faces that reach into a box: (f,)."""
         lowest, highest = self.face_boxes
         meets = (lowest <= high).all(axis=1) & (highest >= low).all(axis=1)
         return np.flatnonzero(meets & ~self.surface.hole)

@@ -38,7 +38,7 @@ class Runs:
         return np.stack((first, first + 2), axis=1)
 
     def pass_of(self, ways: Integers) -> Integers:
-        """The pass that a way belongs to; −1 stays."""
+        """The pass that a way belongs to; −1 stays: (k,)."""
         return np.where(ways >= 0, 2 * (ways // 4) + ways % 2, -1)
 
     @lazy

@@ -44,7 +44,7 @@ def check_streaks(subject: Subject) -> list[Finding]:
 
 
 def normal_errors(subject: Subject, faces: Integers) -> Floats:
-    """By how much normals on cage faces, sorted, lie off those of a fair surface through what is around: degrees."""
+    """Degrees by which normals on cage faces, sorted, lie off those of a fair surface around them: (n,)."""
     from scipy.sparse import coo_array, csr_array, diags_array
     from scipy.sparse.linalg import splu
 

@@ -50,7 +50,7 @@ SHORTEST = 1e-12  # mm; a range below it reaches nothing, and what is divided by
 
 
 def falloff(ratio: Floats, shape: SoftShape) -> Floats:
-    """The share of a move at a ratio of the range, 0 … 1: bell (1 − r²)², dome √(1 − r²), cone 1 − r.
+    """The share of a move at a ratio of the range, 0 … 1: bell (1 − r²)², dome √(1 − r²), cone 1 − r: (n,).
 
     >>> falloff(np.array([0.0, 0.5, 1.0]), "cone").tolist()
     [1.0, 0.5, 0.0]

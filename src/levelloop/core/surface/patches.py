@@ -227,7 +227,7 @@ class Piece:
     final_corners: Integers
 
     def points(self, points: Floats) -> Floats:
-        """Where the wanted points are."""
+        """Where the wanted points are: (n, 3)."""
         local = points[self.used]
         for step in self.steps:
             local = step.points(local)

@@ -192,7 +192,7 @@ class SmoothSurface:
         return start, patches, Irregular(piece, SmoothSurface(cage, self.level - start, patches_from=1))
 
     def refined_to(self, level: int, points: Floats) -> Floats:
-        """The points of a lower level for the cage's."""
+        """The points of a lower level for the cage's: (n', 3)."""
         for step in self.steps[:level]:
             points = step.points(points)
         return points

@@ -107,6 +107,6 @@ def _places(topology: Topology, joined: Integers) -> Integers:
 
 
 def faces_or_all(mesh: Mesh, selection: Selection) -> Integers:
-    """The selected faces, or all where none are, each once."""
+    """The selected faces, or all where none are, each once: (f,)."""
     faces = faces_of(mesh.topology, selection) if len(selection) else np.arange(mesh.n_faces)
     return distinct(faces) if len(faces) else np.arange(mesh.n_faces)

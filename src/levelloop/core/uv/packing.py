@@ -56,7 +56,8 @@ def pack(
 def packed(flats: Sequence[Floats], margin: int = 4, size: int = 2048, turn: bool = True) -> list[Floats]:
     """Islands, places (v, 2) of each, at one scale, put into the unit square.
 
-    margin: pixels between them and at the rim, of a picture size pixels wide.
+    margin: pixels between them and at the rim, of a picture size pixels wide. Raises EditError where the margin
+    leaves no room.
     """
     if not flats:
         return []

@@ -28,9 +28,10 @@ def project_uv(
 ) -> Edit:
     """Gives selected faces, or all, UV by projecting them.
 
-    by: "plane" along the axis, "box" from the six sides, each face from the one it faces most, "cylinder" and "sphere"
-    around the axis through the middle, "view" as it is seen from where the axis points to. size: mm that become 1 of
-    UV; None fits what is projected into the unit square. The middle lies at (½, ½).
+    by: "plane" along the axis, "box" from the six sides, each face from the one it faces most, "cylinder" and
+    "sphere" around the axis through the middle, "view" as it is seen from where the axis points to. size: mm that
+    become 1 of UV; None fits what is projected into the unit square. The middle lies at (½, ½). Raises EditError
+    without faces, or for a size that is not above 0.
     """
     if mesh.n_faces == 0:
         raise EditError("There are no faces to project.")

@@ -25,7 +25,7 @@ def suggest_seams(mesh: Mesh, selection: Selection, fold: float = 40.0, hidden_f
 
     fold: edges that fold more, degrees, become seams first; then the shortest cuts that make each island a disc;
     hidden_first: cuts on undersides, then behind, count as shorter. Seams that are there stay. Selected after: the
-    seams.
+    seams. Raises EditError without faces.
     """
     faces = faces_or_all(mesh, selection)
     if mesh.n_faces == 0:

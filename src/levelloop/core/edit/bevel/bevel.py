@@ -41,10 +41,11 @@ def bevel(
 ) -> Edit:
     """Replaces edges by strips of faces, or points by faces across their edges.
 
-    width: mm, from the old edge to each new loop, within its face, square to the edge; for points along their edges.
-    steps: rows of faces; roundness: 1 an arc, 0 flat, −1 hollow; middle_loop: one flat step with a loop through its
-    middle, which runs on where the bevel ends. The width is held back where new edges would meet.
-    Creases of bevelled edges are gone; the strip holds the turn. Selected after: the new faces.
+    width: mm, from the old edge to each new loop, within its face, square to the edge; for points along their
+    edges. steps: rows of faces; roundness: 1 an arc, 0 flat, −1 hollow; middle_loop: one flat step with a loop
+    through its middle, which runs on where the bevel ends. The width is held back where new edges would meet.
+    Creases of bevelled edges are gone; the strip holds the turn. Selected after: the new faces. Raises EditError
+    for a selection of faces, or a width that is not above 0.
     """
     if len(selection) == 0 or selection.kind == "faces":
         raise EditError("To bevel, select edges or points.")

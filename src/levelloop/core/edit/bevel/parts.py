@@ -63,7 +63,8 @@ def fans_of(topology: Topology, points: Booleans) -> Fans:
 def held_back(mesh: Mesh, fans: Fans, first_move: Floats, last_move: Floats, width: float, pairs: Integers) -> Floats:
     """The width at each fan, or less where the new ends of an edge would pass each other: (f,).
 
-    pairs: (p, 2) fans of one chain; each chain goes as far as its narrowest place allows.
+    pairs: (p, 2) fans of one chain; each chain goes as far as its narrowest place allows. Raises EditError where an
+    edge beside it has no length.
     """
     topology = mesh.topology
     # Half-edges that start or end at one of the fans.

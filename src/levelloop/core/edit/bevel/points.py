@@ -25,7 +25,10 @@ from levelloop.core.mesh.selection import Selection, points_of
 
 
 def bevel_points(mesh: Mesh, selection: Selection, width: float, steps: int, roundness: float) -> Edit:
-    """Each selected point becomes a face across its edges, rounded where there are several steps."""
+    """Each selected point becomes a face across its edges, rounded where there are several steps.
+
+    Raises EditError for a point without faces.
+    """
     topology = mesh.topology
     chosen = mask_of(points_of(topology, selection), mesh.n_points)
     fans = fans_of(topology, chosen)

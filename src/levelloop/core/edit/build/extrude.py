@@ -42,8 +42,9 @@ def extrude(
     """Pulls faces out by a distance and closes the sides with quads, edges out to strips, points out to wires.
 
     distance: mm; along "normal" each face moves by exactly that much where the faces around a point allow it.
-    steps: rows of quads; end_scale: size of the moved end; each: every face by itself.
-    rims: pairs (along, across) in mm, one row each, instead of distance and steps. Selected after: the moved faces.
+    steps: rows of quads; end_scale: size of the moved end; each: every face by itself. rims: pairs (along, across)
+    in mm, one row each, instead of distance and steps. Selected after: the moved faces. Raises EditError for an
+    empty list of rims.
     """
     if selection.kind == "edges" and rims is None:
         return extrude_edges(mesh, selection, distance, direction, steps, end_scale)

@@ -60,7 +60,7 @@ def outlines_of(mesh: Mesh, selection: Selection) -> list[Integers]:
 
 
 def directed(mesh: Mesh, outline: Integers) -> Integers:
-    """The outline turned so that the new face runs against its neighbours, or away from the cage's middle."""
+    """The outline turned so that the new face runs against its neighbours, or away from the cage's middle: (n,)."""
     topology = mesh.topology
     pairs = np.stack((outline, np.roll(outline, -1)), axis=1)
     edge = topology.find_edges(pairs)

@@ -21,9 +21,10 @@ MOST_OF_FACE = 0.9  # of the way across the narrowest face beside the edges
 def groove(mesh: Mesh, selection: Selection, width: float = 1.0, height: float = -0.5) -> Edit:
     """Splits the faces beside edges by strips and moves the edges along the normals.
 
-    width: mm over both strips, square to the edges within their faces, held back for each run by the narrowest place of
-    the faces beside it; height: mm, negative in. Runs that end inside the surface close there in triangles, at a
-    boundary they run out. Selected after: the groove's middle edges.
+    width: mm over both strips, square to the edges within their faces, held back for each run by the narrowest
+    place of the faces beside it; height: mm, negative in. Runs that end inside the surface close there in
+    triangles, at a boundary they run out. Selected after: the groove's middle edges. Raises EditError for anything
+    but edges with faces, or a width that is not above 0.
     """
     topology, points = mesh.topology, mesh.points
     if selection.kind != "edges" or len(selection) == 0:

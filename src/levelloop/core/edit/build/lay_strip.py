@@ -32,9 +32,10 @@ def lay_strip(
     """Lays a strip of quads along a line, on another part's surface where one is named.
 
     path: places (x, y, z) mm that the line runs through smoothly; width: mm across; count: quads, evenly along; it
-    closes where it ends within half the width of its start. onto: a surface, rounded by its normals where it has them.
-    weld: mm within which the strip's two ends are welded onto points that are there; half the width where not given.
-    Selected after: the strip's faces.
+    closes where it ends within half the width of its start. onto: a surface, rounded by its normals where it has
+    them. weld: mm within which the strip's two ends are welded onto points that are there; half the width where not
+    given. Selected after: the strip's faces. Raises EditError for fewer than two places, a line along the normal,
+    or a part to lie on without faces.
     """
     if len(path) < 2:
         raise EditError("A strip needs at least two places.")

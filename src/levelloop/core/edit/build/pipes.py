@@ -19,7 +19,8 @@ ROUND_ROWS = 2  # rings between a pipe's end and the tip of a round cap
 def pipe(mesh: Mesh, path: Path, places: Floats, sides: int, caps: str) -> Edit:
     """The mesh with a pipe along a path, one ring at each place.
 
-    caps: "open", "face", "quads" (sides must be even) or "round". Selected after: the new faces.
+    caps: "open", "face", "quads" (sides must be even) or "round". Selected after: the new faces. Raises EditError
+    for caps of quads on an odd number of sides, or a radius that is not above 0.
     """
     check_fits(mesh.n_faces + len(places) * sides)
     on, radii = path.at(places), path.radius_at(places)

@@ -32,8 +32,9 @@ def extrude_edges(
     """Pulls edges out to strips of quads.
 
     distance: mm; along "normal" open edges go outwards in their face's plane, by exactly that much square to
-    themselves, inner ones along the mean normal. end_scale: size of the moved end of each connected run.
-    New quads agree in direction with the face they continue. Selected after: the moved edges.
+    themselves, inner ones along the mean normal. end_scale: size of the moved end of each connected run. New quads
+    agree in direction with the face they continue. Selected after: the moved edges. Raises EditError where no edge
+    is selected.
     """
     topology = mesh.topology
     edges = np.sort(selection.indices)

@@ -42,8 +42,9 @@ def revolve(
     """Turns points, edges or faces about an axis through a pivot and joins the places they pass.
 
     angle: degrees; a full turn closes. steps: rows of faces. weld: mm within which new points become one, as on the
-    axis; None: none do. Faces look outward, or agree with those they continue. Selected after: the end, after a full
-    turn all new faces.
+    axis; None: none do. Faces look outward, or agree with those they continue. Selected after: the end, after a
+    full turn all new faces. Raises EditError for no angle, more than a full turn, or a full turn in fewer than 3
+    steps.
     """
     direction, centre = as_direction(axis), pivot_place(mesh, selection, pivot)
     if angle == 0:
@@ -78,7 +79,8 @@ def helix(
 
     pitch: mm per turn, or rise: mm in all; where neither is given turns lie against each other. turns: may be a
     fraction, negative ones wind the other way; steps: per turn. run_out: turns over which the profile fades at both
-    ends into the radius where it begins. Selected after: the end.
+    ends into the radius where it begins. Selected after: the end. Raises EditError for points, no turns, a pitch
+    and a rise both, too many rows, or a run-out longer than the helix.
     """
     direction, centre = as_direction(axis), pivot_place(mesh, selection, pivot)
     if selection.kind == "points" or len(selection) == 0:
@@ -135,6 +137,7 @@ def extrude_along(
 
     curve: a mesh of wires, or points (x, y, z) mm; it counts from its end that is nearer, as it lies. steps: rows;
     end_scale: size of the end; twist: degrees in all; even: rows at equal distances. Selected after: the ends.
+    Raises EditError for anything but faces or edges.
     """
     if selection.kind == "points" or len(selection) == 0:
         raise EditError("To extrude along a curve, select faces or edges.")
@@ -159,8 +162,8 @@ def sweep(
     """Sweeps selected edges along a curve, or where none are selected a circle by the curve's own radii.
 
     curve: a mesh of wires or points; this part's own wires where none is given. steps: between two points of the
-    curve; sides: of the circle; caps: "open", "face", "quads" or "round"; even: rows at equal distances.
-    Selected after: all new faces.
+    curve; sides: of the circle; caps: "open", "face", "quads" or "round"; even: rows at equal distances. Selected
+    after: all new faces. Raises EditError without a curve, for too many rows, or a profile of anything but edges.
     """
     if curve is None and not len(mesh.topology.wires):
         raise EditError("A sweep needs a curve: name a part, or give this one wires.")

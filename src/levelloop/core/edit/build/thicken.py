@@ -34,10 +34,10 @@ def thicken(
     """Gives the selected faces, or all, a wall: a layer outward and one inward, joined by a rim where they are open.
 
     inward, outward: mm from where the faces are; even_wall: the wall is as thick at corners too, exactly where the
-    faces around them meet at such a distance (else it says by how much not), else points go along their mean normal.
-    rim_steps: rows of the rim; profile: a curve that the rim follows, from the outer side to the inner one.
-    reversed: inward and outward change sides. A selected region stands by itself afterwards.
-    Selected after: the rim's faces.
+    faces around them meet at such a distance (else it says by how much not), else points go along their mean
+    normal. rim_steps: rows of the rim; profile: a curve that the rim follows, from the outer side to the inner one.
+    reversed: inward and outward change sides. A selected region stands by itself afterwards. Selected after: the
+    rim's faces. Raises EditError without faces, or for a wall of no thickness.
     """
     if len(selection) and selection.kind != "faces":
         raise EditError("To thicken, select faces, or nothing for all.")

@@ -27,8 +27,9 @@ class Grid:
 def weave(mesh: Mesh, selection: Selection, turn: int = 0, blend: float = 1.0) -> Edit:
     """Closes a boundary with a grid of quads, or the boundary that two opposite chains of edges belong to.
 
-    The loop needs an even number of edges; chains say where the grid's corners are. turn: moves the corners on by so
-    many edges; blend: 1 follows the surface around, 0 spans it straight. Selected after: the new faces.
+    The loop needs an even number of edges; chains say where the grid's corners are. turn: moves the corners on by
+    so many edges; blend: 1 follows the surface around, 0 spans it straight. Selected after: the new faces. Raises
+    EditError for anything but closed boundaries, or two chains of one opposite each other.
     """
     if selection.kind != "edges" or len(selection) < 2:
         raise EditError("To weave, select a closed boundary, or two opposite chains of it.")
@@ -46,7 +47,10 @@ def weave(mesh: Mesh, selection: Selection, turn: int = 0, blend: float = 1.0) -
 
 
 def woven(mesh: Mesh, loops: list[tuple[Integers, int, int]], turn: int, blend: float) -> Edit:
-    """Grids over loops: each its points in order, where its first corner is, and how many edges wide it is."""
+    """Grids over loops: each its points in order, where its first corner is, and how many edges wide it is.
+
+    Raises EditError for an odd number of edges, or fewer than four.
+    """
     builder = MeshBuilder(mesh)
     for loop, corner, across in loops:
         count = len(loop)

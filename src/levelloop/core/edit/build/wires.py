@@ -30,7 +30,8 @@ def extrude_points(
     """Pulls points out to wires.
 
     distance: mm; along "normal" points go along the mean normal of their faces, those without faces on along their
-    wires, lone ones up. end_scale: size of the moved end about its middle. Selected after: the moved points.
+    wires, lone ones up. end_scale: size of the moved end about its middle. Selected after: the moved points. Raises
+    EditError where no point is selected.
     """
     if selection.kind != "points" or len(selection) == 0:
         raise EditError("To extrude points, select at least one.")

@@ -19,8 +19,8 @@ from levelloop.core.mesh.topology import Topology
 def take_out_flats(mesh: Mesh, selection: Selection, angle: float = 1.0) -> Edit:
     """Joins the selected faces, or all, wherever they lie flat beside each other.
 
-    angle: degrees of fold up to which an edge goes; creases, seams and edges between materials stay. Points left on two
-    edges in a straight line go too. Selected after: the joined faces.
+    angle: degrees of fold up to which an edge goes; creases, seams and edges between materials stay. Points left on
+    two edges in a straight line go too. Selected after: the joined faces. Raises EditError without faces.
     """
     if len(selection) and selection.kind != "faces":
         raise EditError("To take out flats, select faces, or nothing for all.")
@@ -47,7 +47,8 @@ def take_out_flats(mesh: Mesh, selection: Selection, angle: float = 1.0) -> Edit
 def swing_edge(mesh: Mesh, selection: Selection, times: int = 1) -> Edit:
     """Turns edges inside the two faces they part: each end goes on to the next corner, counter-clockwise.
 
-    times: how often; negative ones swing the other way. Selected after: the edges.
+    times: how often; negative ones swing the other way. Selected after: the edges. Raises EditError for anything
+    but edges, or for no steps.
     """
     if selection.kind != "edges" or len(selection) == 0:
         raise EditError("To swing, select edges.")

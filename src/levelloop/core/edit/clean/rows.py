@@ -21,7 +21,7 @@ def take_out_row(mesh: Mesh, selection: Selection) -> Edit:
     """Takes out the row of quads that selected edges cross or selected faces lie in: its sides become one line.
 
     The line lies midway, but nearer to the side that folds more: a rim, an outline or a crease stays where it is.
-    Selected after: the line.
+    Selected after: the line. Raises EditError for a row that crosses itself or another, or is all there is.
     """
     ring = _ring_of(mesh, selection)
     topology = mesh.topology

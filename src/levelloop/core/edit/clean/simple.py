@@ -32,7 +32,8 @@ NO_FACES = np.zeros(0, dtype=np.int64)
 def delete(mesh: Mesh, selection: Selection, keep_unattached: bool = False) -> Edit:
     """Removes selected faces, or every face at selected edges or points.
 
-    Points that no face needs any more go too, unless keep_unattached. Selected after: nothing.
+    Points that no face needs any more go too, unless keep_unattached. Selected after: nothing. Raises EditError
+    where nothing is selected.
     """
     topology = mesh.topology
     if len(selection) == 0:
@@ -52,7 +53,10 @@ def delete(mesh: Mesh, selection: Selection, keep_unattached: bool = False) -> E
 
 
 def flip(mesh: Mesh, selection: Selection) -> Edit:
-    """Turns the selected faces, or all where none are selected, to face the other way."""
+    """Turns the selected faces, or all where none are selected, to face the other way.
+
+    Raises EditError for points or edges.
+    """
     topology = mesh.topology
     if selection.kind != "faces" and len(selection):
         raise EditError("To flip, select faces, or nothing to flip them all.")
@@ -64,7 +68,8 @@ def flip(mesh: Mesh, selection: Selection) -> Edit:
 def face_outward(mesh: Mesh, selection: Selection) -> Edit:
     """Turns the selected faces, or all, outward: by the volume that their piece encloses.
 
-    Sheets that enclose nothing have no outside; their faces are made to agree, as most of their area faces.
+    Sheets that enclose nothing have no outside; their faces are made to agree, as most of their area faces. Raises
+    EditError for points or edges.
     """
     if selection.kind != "faces" and len(selection):
         raise EditError("To face outward, select faces, or nothing for all.")
@@ -83,7 +88,10 @@ def face_outward(mesh: Mesh, selection: Selection) -> Edit:
 
 
 def turn_diagonal(mesh: Mesh, selection: Selection) -> Edit:
-    """Splits the selected quads along their other diagonal where they are split into triangles."""
+    """Splits the selected quads along their other diagonal where they are split into triangles.
+
+    Raises EditError where no quad is selected.
+    """
     topology = mesh.topology
     quads = selection.indices[topology.face_sizes[selection.indices] == 4] if selection.kind == "faces" else NO_FACES
     if len(quads) == 0:
@@ -94,7 +102,10 @@ def turn_diagonal(mesh: Mesh, selection: Selection) -> Edit:
 
 
 def seam(mesh: Mesh, selection: Selection, on: bool = True) -> Edit:
-    """Makes the selected edges seams, where UV islands end, or no seams."""
+    """Makes the selected edges seams, where UV islands end, or no seams.
+
+    Raises EditError for anything but edges.
+    """
     if selection.kind != "edges" or len(selection) == 0:
         raise EditError("To set seams, select edges.")
     seams = mesh.seams.copy()
@@ -103,7 +114,10 @@ def seam(mesh: Mesh, selection: Selection, on: bool = True) -> Edit:
 
 
 def keep_set(mesh: Mesh, selection: Selection, name: str) -> Edit:
-    """Keeps the selection under a name; nothing selected takes the name away."""
+    """Keeps the selection under a name; nothing selected takes the name away.
+
+    Raises EditError without a name, or where nothing is selected.
+    """
     if not name:
         raise EditError("A set needs a name.")
     others = tuple(named for named in mesh.sets if named.name != name)
@@ -114,7 +128,10 @@ def keep_set(mesh: Mesh, selection: Selection, name: str) -> Edit:
 
 
 def hide(mesh: Mesh, selection: Selection, rest: bool = False) -> Edit:
-    """Hides the selected faces, or all faces at selected edges or points; rest: all others instead."""
+    """Hides the selected faces, or all faces at selected edges or points; rest: all others instead.
+
+    Raises EditError where nothing is selected.
+    """
     topology = mesh.topology
     if len(selection) == 0:
         raise EditError("Nothing is selected to hide.")
@@ -141,7 +158,7 @@ def show_all(mesh: Mesh, selection: Selection) -> Edit:
 def crease(mesh: Mesh, selection: Selection, weight: float) -> Edit:
     """Gives the selected edges, or the edges of selected faces, a crease weight; 0 takes it away, 10 never fades.
 
-    Says with which radius they turn on the limit surface then.
+    Says with which radius they turn on the limit surface then. Raises EditError for anything but edges.
     """
     if len(selection) == 0 or selection.kind == "points":
         raise EditError("To crease, select edges; for points, sharpen them.")
@@ -152,7 +169,10 @@ def crease(mesh: Mesh, selection: Selection, weight: float) -> Edit:
 
 
 def sharpen_points(mesh: Mesh, selection: Selection, weight: float) -> Edit:
-    """Gives the selected points a sharpness of their own; 0 takes it away, 10 never fades."""
+    """Gives the selected points a sharpness of their own; 0 takes it away, 10 never fades.
+
+    Raises EditError for anything but points.
+    """
     if selection.kind != "points" or len(selection) == 0:
         raise EditError("To sharpen, select points.")
     sharpness = mesh.corner_sharpness.copy()
@@ -164,7 +184,8 @@ def sharpen_points(mesh: Mesh, selection: Selection, weight: float) -> Edit:
 def shade(mesh: Mesh, selection: Selection, kind: str = "angle", angle: float = 20.0) -> Edit:
     """Shades a cage hard or soft over the selected edges, those of selected faces, or all, where it is not smoothed.
 
-    kind: "hard", "soft", or "angle": soft where the faces fold by at most an angle, degrees, hard elsewhere.
+    kind: "hard", "soft", or "angle": soft where the faces fold by at most an angle, degrees, hard elsewhere. Raises
+    EditError for points.
     """
     if selection.kind == "points" and len(selection):
         raise EditError("To shade, select edges or faces, or nothing for all.")
@@ -177,7 +198,10 @@ def shade(mesh: Mesh, selection: Selection, kind: str = "angle", angle: float = 
 
 
 def set_material(mesh: Mesh, selection: Selection, material: str) -> Edit:
-    """Gives the selected faces, or all, a material by name; an empty name takes it away."""
+    """Gives the selected faces, or all, a material by name; an empty name takes it away.
+
+    Raises EditError for points or edges.
+    """
     if selection.kind != "faces" and len(selection):
         raise EditError("A material goes on faces; select faces, or nothing for all.")
     chosen = selection.indices if len(selection) else np.arange(mesh.n_faces)

@@ -22,9 +22,9 @@ MOST_SKEWED = 0.35  # below this a pair would make a sliver or a concave quad
 def to_quads(mesh: Mesh, selection: Selection, over: float = 30.0) -> Edit:
     """Splits selected n-gons, or all, into quads, then joins triangles in pairs, the squarest first.
 
-    N-gons with an odd number of sides leave one triangle each. over: degrees;
-    a fold larger than that stays an edge, and so does a crease. Selected after: what is no quad yet of what was to be
-    one, or where nothing is left the new quads.
+    N-gons with an odd number of sides leave one triangle each. over: degrees; a fold larger than that stays an
+    edge, and so does a crease. Selected after: what is no quad yet of what was to be one, or where nothing is left
+    the new quads. Raises EditError without faces, or where no good quad can be made of them.
     """
     topology = mesh.topology
     if selection.kind != "faces" and len(selection):

@@ -40,10 +40,11 @@ def cut(
     """Draws edges through faces along a path.
 
     path: places {"edge": [a, b], "ratio": t}, {"point": i} or {"face": f, "at": (x, y, z)} in order; each two that
-    follow each other lie on one face. Or, with `toward`, places anywhere, also (x, y, z): a line drawn over the form
-    as it is seen in that direction, over all edges on its way. closed: back to the first; ratio: where all edges are
-    crossed, from the point each names first; through: what lies behind is cut too. Ends inside a face are tied to its
-    nearest corner, so that all faces stay plain polygons. Selected after: the new edges.
+    follow each other lie on one face. Or, with `toward`, places anywhere, also (x, y, z): a line drawn over the
+    form as it is seen in that direction, over all edges on its way. closed: back to the first; ratio: where all
+    edges are crossed, from the point each names first; through: what lies behind is cut too. Ends inside a face are
+    tied to its nearest corner, so that all faces stay plain polygons. Selected after: the new edges. Raises
+    EditError for too few places, places without a direction to be seen along, or neighbours that share no face.
     """
     if len(path) < (3 if closed else 2):
         raise EditError(f"A cut needs at least {3 if closed else 2} places.")

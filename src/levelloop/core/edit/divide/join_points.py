@@ -15,8 +15,8 @@ from levelloop.core.mesh.selection import Selection, select_mask
 def join_points(mesh: Mesh, selection: Selection) -> Edit:
     """Splits every face that has selected points which are not neighbours in it, with edges between them.
 
-    Two points split a face in two; three and more cut off what lies between each and the next.
-    Selected after: the new edges.
+    Two points split a face in two; three and more cut off what lies between each and the next. Selected after: the
+    new edges. Raises EditError for fewer than two points, or where they share no face.
     """
     topology = mesh.topology
     if selection.kind != "points" or len(selection) < 2:

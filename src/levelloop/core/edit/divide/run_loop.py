@@ -28,11 +28,12 @@ def run_loop(
 ) -> Edit:
     """Inserts edge loops around the rings that the selected edges lie on.
 
-    ratio: 0…1 along each edge of the ring, from the point the selected edge was picked from; distance: mm, the
-    same but exact; neither: count loops, evenly. mirrored: adds each loop's twin from the other end. follow: 1 puts the
-    new points where the curve through the edges beyond both ends runs, 0 straight between them. within_selection: only
-    between edges that are selected.
-    The loop stops at faces that are not quads; they get a point more. Selected after: the new loops' edges.
+    ratio: 0…1 along each edge of the ring, from the point the selected edge was picked from; distance: mm, the same
+    but exact; neither: count loops, evenly. mirrored: adds each loop's twin from the other end. follow: 1 puts the
+    new points where the curve through the edges beyond both ends runs, 0 straight between them. within_selection:
+    only between edges that are selected. The loop stops at faces that are not quads; they get a point more.
+    Selected after: the new loops' edges. Raises EditError where no edge of a ring with faces is selected, or its
+    sides come back exchanged.
     """
     topology = mesh.topology
     if selection.kind != "edges" or len(selection) == 0:

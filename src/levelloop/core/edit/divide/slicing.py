@@ -39,9 +39,9 @@ def slice_planes(
 ) -> Edit:
     """Cuts the selected faces and wires, or all, where planes go through them.
 
-    plane: "x", "y", "z" or (point, normal); offsets: mm along its normal, one cut each. keep: "both", "front" (beyond
-    the last plane) or "back" (before the first); fill: closes what a side taken away leaves open. Selected after: the
-    new edges.
+    plane: "x", "y", "z" or (point, normal); offsets: mm along its normal, one cut each. keep: "both", "front"
+    (beyond the last plane) or "back" (before the first); fill: closes what a side taken away leaves open. Selected
+    after: the new edges. Raises EditError for no offset, an unknown side to keep, or where no plane goes through.
     """
     point, normal = as_plane(plane)
     steps = sorted(float(offset) for offset in offsets)

@@ -23,6 +23,7 @@ def split_ring(mesh: Mesh, selection: Selection, count: int = 1) -> Edit:
     """Connects the selected edges across their faces: the middles of two edges, or so many even places.
 
     Only these edges get points; faces with one of them keep it as a corner more. Selected after: the new edges.
+    Raises EditError where no two edges lie across from each other.
     """
     topology = mesh.topology
     if selection.kind != "edges" or len(selection) < 2:
@@ -62,7 +63,7 @@ def subdivide(mesh: Mesh, selection: Selection, times: int = 1, smooth: float = 
     """Splits the selected faces, or all, into quads: one for each corner, around a point in the middle.
 
     times: how often; smooth: 0 leaves everything where it is, 1 puts the points where the smooth surface has them.
-    Faces beside them get corners more. Selected after: the new faces.
+    Faces beside them get corners more. Selected after: the new faces. Raises EditError without faces.
     """
     if len(selection) and selection.kind != "faces":
         raise EditError("To subdivide, select faces, or nothing for all.")

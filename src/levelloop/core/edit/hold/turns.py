@@ -55,7 +55,10 @@ class BothSides:
 
 
 def held_edges(mesh: Mesh, selection: Selection, sides: Sides) -> tuple[Integers, Booleans]:
-    """The edges, and their half-edges on the wanted sides: (k,)."""
+    """The edges, and their half-edges on the wanted sides: (k,).
+
+    Raises EditError for anything but inner edges of two faces that agree, or an unknown side.
+    """
     topology = mesh.topology
     if selection.kind != "edges" or len(selection) == 0:
         raise EditError("To hold, select edges.")
@@ -170,7 +173,7 @@ def undone(mesh: Mesh, edges: Integers, turns: Turns, wanted: Floats) -> Floats:
 
 
 def turning_corners(topology: Topology, edges: Integers) -> Booleans:
-    """Corners at which a run of held edges turns within a face: there are no more than these two at the point."""
+    """Corners at which a run of held edges turns within a face: there are no more than these two at the point: (k,)."""
     held = mask_of(edges, topology.n_edges)
     at_point = np.bincount(topology.edges[edges].ravel(), minlength=topology.n_points)
     both = held[topology.corner_edge] & held[topology.corner_edge[topology.previous_corner]]

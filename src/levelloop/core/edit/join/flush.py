@@ -35,7 +35,7 @@ class Flush:
     inserted: dict[tuple[int, int], list[int]] = field(default_factory=dict)
 
     def with_inserted(self, ring: Integers) -> Integers:
-        """A ring with the points that were put onto its sides."""
+        """A ring with the points that were put onto its sides: (n,)."""
         out: list[int] = []
         for a, b in zip(ring.tolist(), np.roll(ring, -1).tolist(), strict=True):
             out.append(a)

@@ -27,11 +27,11 @@ def weld(
 ) -> Edit:
     """Makes selected points that lie within a distance of each other one point, at their mean.
 
-    distance: mm, inclusive; 0 welds equal places; an automatic one eats no edge; "middle" welds all selected points at
-    their middle. What becomes one is never wider than the distance. onto_edges: also puts points of rims onto open
-    edges they lie at within the distance, which become two. between: (n,) the piece of each point; points of one piece
-    are not welded with each other.
-    Faces that lose their area to it vanish. Selected after: the welded points.
+    distance: mm, inclusive; 0 welds equal places; an automatic one eats no edge; "middle" welds all selected points
+    at their middle. What becomes one is never wider than the distance. onto_edges: also puts points of rims onto
+    open edges they lie at within the distance, which become two. between: (n,) the piece of each point; points of
+    one piece are not welded with each other. Faces that lose their area to it vanish. Selected after: the welded
+    points. Raises EditError for anything but points, or too few.
     """
     chosen = points_of(mesh.topology, selection)
     if len(chosen) < (1 if onto_edges else 2):
@@ -59,7 +59,8 @@ def weld(
 def weld_onto(mesh: Mesh, selection: Selection, target: int | None = None) -> Edit:
     """Pulls the selected points onto another and makes them one with it.
 
-    target: that point, the last one picked where none is given. Selected after: the target.
+    target: that point, the last one picked where none is given. Selected after: the target. Raises EditError for
+    anything but points, or a target that is not there or all that is selected.
     """
     if selection.kind != "points" or len(selection) == 0:
         raise EditError("To weld onto, select points.")
@@ -73,7 +74,10 @@ def weld_onto(mesh: Mesh, selection: Selection, target: int | None = None) -> Ed
 
 
 def collapse(mesh: Mesh, selection: Selection) -> Edit:
-    """Makes each connected group of what is selected one point, at its middle. Selected after: those points."""
+    """Makes each connected group of what is selected one point, at its middle. Selected after: those points.
+
+    Raises EditError where no two points are neighbours.
+    """
     topology = mesh.topology
     chosen = points_of(topology, selection)
     if len(chosen) < 2:

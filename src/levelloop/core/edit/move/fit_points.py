@@ -23,8 +23,9 @@ from levelloop.core.words import counted
 def make_round(mesh: Mesh, selection: Selection, diameter: float | None = None, equal_spacing: bool = True) -> Edit:
     """Puts each selected run or loop on a circle in its mean plane; for faces their outlines.
 
-    diameter: mm of the circle, the fitted one where None; equal_spacing: equal angles, else each point keeps its own.
-    Points that no edge joins are taken as one loop around their middle. Circle by least squares (Kåsa 1976).
+    diameter: mm of the circle, the fitted one where None; equal_spacing: equal angles, else each point keeps its
+    own. Points that no edge joins are taken as one loop around their middle. Circle by least squares (Kåsa 1976).
+    Raises EditError for fewer than three points in a row, or a diameter that is not above 0.
     """
     points = mesh.points.copy()
     runs = runs_of_selection(mesh, selection) or [_around_middle(mesh, points_of(mesh.topology, selection))]
@@ -75,7 +76,7 @@ def flatten(mesh: Mesh, selection: Selection, normal: Any = "fitted") -> Edit:
 def straighten(mesh: Mesh, selection: Selection, even: bool = False) -> Edit:
     """Puts each selected run on the line between its ends; points without edges between them on their mean line.
 
-    even: with equal distances.
+    even: with equal distances. Raises EditError for a closed loop, or ends on one place.
     """
     points = mesh.points.copy()
     runs = runs_of_selection(mesh, selection)
@@ -105,7 +106,10 @@ def straighten(mesh: Mesh, selection: Selection, even: bool = False) -> Edit:
 
 
 def even_out(mesh: Mesh, selection: Selection) -> Edit:
-    """Spaces the points of each selected run or loop equally along the line they make; ends stay."""
+    """Spaces the points of each selected run or loop equally along the line they make; ends stay.
+
+    Raises EditError for fewer than three points in a row.
+    """
     runs = runs_of_selection(mesh, selection)
     if not any(len(run.points) >= 3 for run in runs):
         raise EditError("To even out, select a run of at least three points in a row.")
@@ -144,7 +148,8 @@ def relax(mesh: Mesh, selection: Selection, times: int = 3, strength: float = 0.
 def match_loop(mesh: Mesh, selection: Selection, target: Floats, closed: bool) -> Edit:
     """Puts the selected run or loop on a line of points, at equal shares of its length.
 
-    target: (t, 3) mm, closed or open as the selection must be. A loop starts where it is nearest.
+    target: (t, 3) mm, closed or open as the selection must be. A loop starts where it is nearest. Raises EditError
+    for more than one run, or a closed one and one with ends.
     """
     runs = runs_of_selection(mesh, selection)
     if len(runs) != 1:
@@ -170,7 +175,10 @@ def fitted_plane(places: Floats) -> tuple[Floats, Floats]:
 
 
 def fitted_circle(flat: Floats) -> tuple[Floats, float]:
-    """Middle and radius of the circle nearest to (n, 2) points, by linear least squares (Kåsa 1976)."""
+    """Middle and radius of the circle nearest to (n, 2) points, by linear least squares (Kåsa 1976).
+
+    Raises EditError for points on one line.
+    """
     system = np.concatenate((2.0 * flat, np.ones((len(flat), 1))), axis=1)
     solved, _, rank, _ = np.linalg.lstsq(system, np.einsum("ij,ij->i", flat, flat), rcond=1e-9)
     if rank < 3:

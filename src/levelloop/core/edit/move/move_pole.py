@@ -19,8 +19,9 @@ def move_pole(mesh: Mesh, selection: Selection, reach: int = 4) -> Edit:
     """Slides a pole to the place of a neighbouring point, over the surface; the points around follow.
 
     Selected are the pole and the neighbour, or the pole alone: then it goes towards where the surface turns least.
-    reach: how many rings of points follow, less and less (the smoothest displacement, a biharmonic one). What lies on
-    an open, creased or sharply folded edge stays. Selected after: the pole.
+    reach: how many rings of points follow, less and less (the smoothest displacement, a biharmonic one). What lies
+    on an open, creased or sharply folded edge stays. Selected after: the pole. Raises EditError where the form
+    would change, or there is no room.
     """
     pole, onto = _asked(mesh, selection)
     stays = _features(mesh)

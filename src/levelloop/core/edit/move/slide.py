@@ -32,7 +32,8 @@ def slide(
     """Slides selected edges along the edges that lead away from them; positive to the left of the direction picked.
 
     ratio: −1 … 1 of each of those edges; distance: mm along each; keep_shape: all points go as far as the shortest
-    allows, so that the run keeps its shape. Points with no edge on that side stay.
+    allows, so that the run keeps its shape. Points with no edge on that side stay. Raises EditError for anything
+    but edges with faces, a ratio and a distance both, or a way past the next loop.
     """
     if selection.kind != "edges" or len(selection) == 0:
         raise EditError("To slide, select edges.")
@@ -74,8 +75,9 @@ def nudge(
 ) -> Edit:
     """Moves points near a path like a brush: along it, towards their neighbours' mean, or along their normals.
 
-    path: (x, y, z) mm, one stamp each; radius: mm, with the bell falloff; strength: 0 … 1. Only selected points move
-    where some are selected; hidden ones never do.
+    path: (x, y, z) mm, one stamp each; radius: mm, with the bell falloff; strength: 0 … 1. Only selected points
+    move where some are selected; hidden ones never do. Raises EditError without a path, or for a radius that is not
+    above 0.
     """
     stamps = np.array([as_vector(place) for place in path])
     if len(stamps) == 0 or (mode == "push" and len(stamps) < 2):

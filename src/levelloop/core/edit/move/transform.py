@@ -30,9 +30,10 @@ def move(
 ) -> Edit:
     """Moves the selected elements, or all where none are selected, by (x, y, z) mm.
 
-    from_point, to_point: (x, y, z) mm, instead of by: what is at the one comes to the other.
-    frame: three directions that by counts along instead of the world's, or "normal" (see selection_frame).
-    soft: soft_range, soft_shape, along_surface, soft_centre, soft_radii: what follows around (see Soft).
+    from_point, to_point: (x, y, z) mm, instead of by: what is at the one comes to the other. frame: three
+    directions that by counts along instead of the world's, or "normal" (see selection_frame). soft: soft_range,
+    soft_shape, along_surface, soft_centre, soft_radii: what follows around (see Soft). Raises EditError for one of
+    two points alone.
     """
     offset = as_vector(by) @ _frame(mesh, selection, frame)
     if (from_point is None) != (to_point is None):
@@ -76,7 +77,8 @@ def scale(
 ) -> Edit:
     """Scales the selected elements, or all, by one factor or (x, y, z) about the pivot; frame, soft as for move.
 
-    0 flattens. A negative product would turn faces inside out; those that moved as a whole are flipped back.
+    0 flattens. A negative product would turn faces inside out; those that moved as a whole are flipped back. Raises
+    EditError for factors that are not finite.
     """
     chosen, weights = _chosen_softly(mesh, selection, soft)
     by = np.full(3, float(factors)) if np.ndim(factors) == 0 else as_vector(factors)
@@ -103,7 +105,10 @@ def scale(
 
 
 def pivot_place(mesh: Mesh, selection: Selection, pivot: Any) -> Floats:
-    """Where a pivot is: the "origin", the "middle" of what is selected, or of all, or (x, y, z): (3,)."""
+    """Where a pivot is: the "origin", the "middle" of what is selected, or of all, or (x, y, z): (3,).
+
+    Raises EditError for an unknown pivot, or the middle of nothing.
+    """
     if not isinstance(pivot, str):
         return as_vector(pivot)
     if pivot == "origin":
@@ -139,7 +144,7 @@ def selection_frame(mesh: Mesh, selection: Selection) -> Floats:
 def slant(mesh: Mesh, selection: Selection, by: Any, along: Any = "z", pivot: Any = "middle") -> Edit:
     """Slants the selected elements, or all: over their extent along a direction they move by (x, y, z) mm in all.
 
-    What is level with the pivot stays in place.
+    What is level with the pivot stays in place. Raises EditError where there is no extent along the direction.
     """
     chosen, _ = _chosen_softly(mesh, selection, {})
     direction = as_direction(along)
@@ -173,7 +178,8 @@ def place(
 def resize(mesh: Mesh, selection: Selection, size: Any) -> Edit:
     """Gives the box around the selected elements, or all, a size about its middle.
 
-    size: (x, y, z) mm; None: in proportion with those given.
+    size: (x, y, z) mm; None: in proportion with those given. Raises EditError for no size, one below 0, or an axis
+    without extent.
     """
     chosen, _ = _chosen_softly(mesh, selection, {})
     points = mesh.points[chosen]
@@ -199,7 +205,8 @@ def resize(mesh: Mesh, selection: Selection, size: Any) -> Edit:
 def align(mesh: Mesh, selection: Selection, to: Mesh | None, axes: str = "xyz", side: str = "middle") -> Edit:
     """Brings the box around the selected elements, or all, level with that of another mesh.
 
-    axes: along which; side: their "middle", "low" or "high" sides.
+    axes: along which; side: their "middle", "low" or "high" sides. Raises EditError without another part that has
+    points, or for unknown axes.
     """
     if to is None or to.n_points == 0:
         raise EditError("To align, name another part that is not empty.")

@@ -72,7 +72,8 @@ def mirror_across(
 
     keep: None adds a copy of what is there; "+" or "−" keeps that side, cut at the plane, and replaces the other.
     weld: mm within which points count as on the plane; they are put onto it exactly. Faces that lie in the plane
-    would be walls inside and go. Selected after: the new side.
+    would be walls inside and go. Selected after: the new side. Raises EditError for an unknown side to keep, or
+    where nothing lies on it.
     """
     point, normal = as_plane(plane)
     if keep not in (None, "+", "-", "−"):
@@ -144,9 +145,9 @@ def keep_slice(
 ) -> Edit:
     """Keeps one of so many equal slices around an axis and takes the rest away.
 
-    start: degrees from where the first point of a form about that axis lies, or "best", the first angle at which the
-    fewest faces are cut. Selected after: what is left. An array of that count, turned by 360° / count and welded,
-    makes it whole again.
+    start: degrees from where the first point of a form about that axis lies, or "best", the first angle at which
+    the fewest faces are cut. Selected after: what is left. An array of that count, turned by 360° / count and
+    welded, makes it whole again. Raises EditError for fewer than two slices, or where nothing lies in the one.
     """
     if count < 2:
         raise EditError("Keep one of at least two slices.")
