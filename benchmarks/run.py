@@ -249,7 +249,7 @@ def subdivided_triangles(faces: int) -> Mesh:
 def hands() -> list[Row]:
     """What follows the pointer: picking on a large cage, a soft drag of many points."""
     from levelloop.app.view.camera import Camera
-    from levelloop.app.view.picking import Sight, pick
+    from levelloop.app.view.picking.picking import Sight, pick
     from levelloop.app.view.render.picture import make_picture
     from levelloop.app.view.render.what_is_where import WhatIsWhere
 

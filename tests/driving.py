@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from levelloop.app.main import application
-from levelloop.app.view.picking import element_places
+from levelloop.app.view.picking.picking import element_places
 from levelloop.app.window import Window
 from levelloop.core.mesh.selection import Kind
 from levelloop.core.select.where import select_where

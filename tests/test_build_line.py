@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QApplication, QMenu
 
 from levelloop.app.panels.build_line.line import Station
 from levelloop.app.panels.readout import far_side
-from levelloop.app.view.picking import facing
+from levelloop.app.view.picking.picking import facing
 from levelloop.core.forms.primitives import plane
 from levelloop.document.document import new_part
 from levelloop.document.session import Session

@@ -14,7 +14,7 @@ from PySide6.QtGui import QColor
 
 from levelloop.app.main import application
 from levelloop.app.view.camera import Camera
-from levelloop.app.view.guide_places import plane_place, projection_of, seen_guides
+from levelloop.app.view.picking.guide_places import plane_place, projection_of, seen_guides
 from levelloop.core.errors import EditError
 from levelloop.document.cameras import NamedCamera
 from levelloop.document.session import Session

@@ -11,7 +11,7 @@ from levelloop.app.panels.build_line.line import STOPS
 from levelloop.app.panels.readout import far_side, readout, without
 from levelloop.app.tools.handle import LENGTH, Handle
 from levelloop.app.view.camera import DIRECTIONS, Camera
-from levelloop.app.view.picking import Sight, pick, picked_in_box, visible
+from levelloop.app.view.picking.picking import Sight, pick, picked_in_box, visible
 from levelloop.app.view.render.picture import Picture, make_picture, shown_level
 from levelloop.app.view.render.what_is_where import WhatIsWhere, numbered
 from levelloop.core.forms.primitives import box

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QApplication
 
 from levelloop.app.main import application
 from levelloop.app.tools.knife import Knife
-from levelloop.app.view.picking import Hit
+from levelloop.app.view.picking.picking import Hit
 from levelloop.app.window import Window
 from levelloop.core.measure.gauge import loop_gauge
 from levelloop.demo.build import demo_document

@@ -47,7 +47,7 @@ from levelloop.app.panels.tool_line import ToolLine
 from levelloop.app.preferences import Preferences
 from levelloop.app.theme import BENCH, THEMES, scaled, set_text_scale, style_sheet, text_font
 from levelloop.app.view.panes import Panes
-from levelloop.app.view.picking import element_places
+from levelloop.app.view.picking.picking import element_places
 from levelloop.app.view.stage import AT_ONCE, Stage
 from levelloop.app.view.viewport import Viewport
 from levelloop.core.errors import LevelLoopError

@@ -13,9 +13,9 @@ from levelloop.app.commands.files.dialogs import image_to_open
 from levelloop.app.tools.drawing import DrawLine
 from levelloop.app.tools.knife import Knife, RunLoop
 from levelloop.app.tools.tools import CalibrateGuide, MoveGuide, NudgeBrush, Tool
-from levelloop.app.view.guide_places import camera_here
-from levelloop.app.view.picking import REACHES
-from levelloop.app.view.snapping import TITLES, Snap
+from levelloop.app.view.picking.guide_places import camera_here
+from levelloop.app.view.picking.picking import REACHES
+from levelloop.app.view.picking.snapping import TITLES, Snap
 from levelloop.core.arrays import Floats, Integers
 from levelloop.core.mesh.selection import Selection
 from levelloop.document.cameras import NamedCamera

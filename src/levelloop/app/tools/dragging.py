@@ -10,10 +10,10 @@ from PySide6.QtCore import QPoint, Qt
 
 from levelloop.app.tools.gestures import Gesture
 from levelloop.app.tools.handle import Handle
-from levelloop.app.view.guide_places import guide_places
-from levelloop.app.view.picking import Hit, element_places
+from levelloop.app.view.picking.guide_places import guide_places
+from levelloop.app.view.picking.picking import Hit, element_places
+from levelloop.app.view.picking.snapping import ANGLE, Catch, caught
 from levelloop.app.view.render.picture import make_picture
-from levelloop.app.view.snapping import ANGLE, Catch, caught
 from levelloop.core.arrays import Floats
 from levelloop.core.errors import LevelLoopError
 from levelloop.core.mesh.selection import Selection, points_of

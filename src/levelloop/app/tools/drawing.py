@@ -11,7 +11,7 @@ from PySide6.QtGui import QPainter, QPen
 
 from levelloop.app.theme import colour
 from levelloop.app.tools.tools import Tool
-from levelloop.app.view.picking import surface_place
+from levelloop.app.view.picking.picking import surface_place
 from levelloop.core.arrays import Floats
 
 if TYPE_CHECKING:

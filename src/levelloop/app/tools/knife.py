@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QApplication
 
 from levelloop.app.theme import colour
 from levelloop.app.tools.tools import Tool
-from levelloop.app.view.picking import pick, surface_place, visible
+from levelloop.app.view.picking.picking import pick, surface_place, visible
 from levelloop.app.view.render.picture import Picture
 from levelloop.core.arrays import Floats
 from levelloop.core.edit.divide.run_loop import run_loop

@@ -8,7 +8,7 @@ from PySide6.QtCore import QPoint, Qt
 
 from levelloop.app.tools.dragging import DragElement, DragHandle
 from levelloop.app.tools.gestures import Asking, Box, Brush, Gesture, Lasso, MoveSection, MoveWipe, Orbit, Pan, Stroke
-from levelloop.app.view.picking import Hit
+from levelloop.app.view.picking.picking import Hit
 
 if TYPE_CHECKING:
     from levelloop.app.view.viewport import Viewport

@@ -10,8 +10,8 @@ from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen, QPolygonF
 
 from levelloop.app.theme import colour
-from levelloop.app.view.guide_places import corners_of, plane_place, seen_guides
-from levelloop.app.view.picking import surface_place
+from levelloop.app.view.picking.guide_places import corners_of, plane_place, seen_guides
+from levelloop.app.view.picking.picking import surface_place
 from levelloop.core.arrays import Floats
 from levelloop.core.errors import LevelLoopError
 from levelloop.document.document import Guide

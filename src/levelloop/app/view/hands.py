@@ -11,9 +11,9 @@ import numpy as np
 from levelloop.app.tools.handle import Handle, Mode
 from levelloop.app.tools.tools import Tool
 from levelloop.app.view.camera import Camera
-from levelloop.app.view.picking import BoxRule, Hit, Reach
+from levelloop.app.view.picking.picking import BoxRule, Hit, Reach
+from levelloop.app.view.picking.snapping import Snap
 from levelloop.app.view.render.picture import Picture
-from levelloop.app.view.snapping import Snap
 from levelloop.core.edit.move.transform import middle_of_box, selection_frame
 from levelloop.core.mesh.selection import Kind, Selection, points_of
 from levelloop.core.review.findings import Finding

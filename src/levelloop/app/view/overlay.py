@@ -13,8 +13,8 @@ from PySide6.QtWidgets import QWidget
 from levelloop.app.theme import Theme, colour, text_font
 from levelloop.app.tools.dragging import Drag
 from levelloop.app.tools.gestures import Box, Lasso
-from levelloop.app.view.guide_places import camera_here
-from levelloop.app.view.picking import element_places, visible
+from levelloop.app.view.picking.guide_places import camera_here
+from levelloop.app.view.picking.picking import element_places, visible
 from levelloop.core.measure.between import face_card, measure_between, selection_size
 from levelloop.core.review.findings import Finding
 from levelloop.core.select.soft_range import falloff

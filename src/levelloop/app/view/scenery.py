@@ -12,8 +12,8 @@ from levelloop.app.theme import Theme, rgba
 from levelloop.app.view.camera import Camera
 from levelloop.app.view.colour_maps import BILBAO, VIK, ramp
 from levelloop.app.view.ground import ground
-from levelloop.app.view.guide_places import frame_of, is_there, looks_at, projection_of, seen_guides
 from levelloop.app.view.look import Bend, fitting_scale
+from levelloop.app.view.picking.guide_places import frame_of, is_there, looks_at, projection_of, seen_guides
 from levelloop.app.view.render.images import Images
 from levelloop.app.view.render.picture import Changes, Picture, dashed
 from levelloop.app.view.render.scene import (

@@ -10,7 +10,7 @@ from levelloop.app.theme import BENCH, Theme
 from levelloop.app.tools.handle import Mode
 from levelloop.app.view.camera import Camera
 from levelloop.app.view.look import Look
-from levelloop.app.view.picking import Hit
+from levelloop.app.view.picking.picking import Hit
 from levelloop.app.view.render.picture import Picture
 from levelloop.app.view.wipe import Wipe
 from levelloop.core.measure.gauge import LoopGauge

@@ -27,13 +27,13 @@ from levelloop.app.view.flight import Flight
 from levelloop.app.view.hands import Hands
 from levelloop.app.view.look import Look
 from levelloop.app.view.overlay import Overlay
-from levelloop.app.view.picking import Hit, Reach, Sight, pick
-from levelloop.app.view.pointer_selection import Choosing
+from levelloop.app.view.picking.picking import Hit, Reach, Sight, pick
+from levelloop.app.view.picking.pointer_selection import Choosing
+from levelloop.app.view.picking.snapping import Catch
 from levelloop.app.view.render.renderer import Renderer
 from levelloop.app.view.render.scene import Scene
 from levelloop.app.view.render.uploads import Uploads
 from levelloop.app.view.scenery import Scenery
-from levelloop.app.view.snapping import Catch
 from levelloop.app.view.stage import Stage
 from levelloop.app.view.view_state import ViewState
 from levelloop.app.view.wipe import LEAST, MOST, REACH, Wipe

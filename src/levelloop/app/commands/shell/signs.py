@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING, Literal, get_args
 from levelloop.app.panels.state_strip import Pick, Sign
 from levelloop.app.view.ground import ground_step
 from levelloop.app.view.hands import HandleAxes, HandlePivot
-from levelloop.app.view.picking import REACHES, BoxRule, Reach
-from levelloop.app.view.snapping import SNAPS, TITLES
+from levelloop.app.view.picking.picking import REACHES, BoxRule, Reach
+from levelloop.app.view.picking.snapping import SNAPS, TITLES
 from levelloop.document.scripting.units import format_number
 
 if TYPE_CHECKING:

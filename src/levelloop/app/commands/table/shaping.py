@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any, Literal
 
 from levelloop.app.commands.table.entry import Entry
-from levelloop.app.view.snapping import SNAPS, TITLES
+from levelloop.app.view.picking.snapping import SNAPS, TITLES
 
 Pivot = Literal["middle", "each", "origin", "anchor", "last"]
 

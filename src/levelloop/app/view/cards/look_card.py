@@ -21,7 +21,7 @@ from levelloop.app.view.look import (
     bend_values,
     round_up,
 )
-from levelloop.app.view.picking import place_under
+from levelloop.app.view.picking.picking import place_under
 from levelloop.core.arrays import Floats
 from levelloop.core.geometry.closest import closest_triangles, weights_in_triangle
 from levelloop.document.scripting.units import format_length, format_number

@@ -9,7 +9,7 @@ import numpy as np
 from PySide6.QtCore import QPoint, QRectF, Qt
 from PySide6.QtWidgets import QApplication
 
-from levelloop.app.view.picking import Hit, picked_in_box, picked_in_lasso, picked_under_brush
+from levelloop.app.view.picking.picking import Hit, picked_in_box, picked_in_lasso, picked_under_brush
 from levelloop.app.view.render.picture import Picture
 from levelloop.core.errors import LevelLoopError
 from levelloop.core.mesh.selection import Kind, Selection, combine, select_between, select_loop, select_ring

@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 
 from levelloop.app.view.camera import Camera
-from levelloop.app.view.picking import Sight, surface_place, visible
+from levelloop.app.view.picking.picking import Sight, surface_place, visible
 from levelloop.app.view.render.picture import Picture
 from levelloop.core.arrays import Booleans, Floats
 
