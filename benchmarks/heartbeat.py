@@ -21,6 +21,7 @@ from levelloop.app.view.render.renderer import Renderer
 from levelloop.app.view.viewport import Viewport
 from levelloop.app.window import Window
 from levelloop.core.mesh.selection import Selection
+from levelloop.document.operations import REGISTRY
 from levelloop.document.session import Session
 
 CELLS = 129  # 6 · 129² = 99,846 faces
@@ -81,15 +82,15 @@ def steps(window: Window, folder: Path) -> Iterator[tuple[str, Callable[[], obje
 
     yield "select a face", lambda: pick("faces", [50])
     yield "grow", lambda: session.do("grow")
-    yield "extrude", lambda: window.sentence.start("extrude", {"distance": 2.0}, False)
+    yield "extrude", lambda: window.sentence.start(REGISTRY["extrude"], {"distance": 2.0}, False)
     yield "change the number", lambda: window.sentence.change(distance=3.0)
     yield "undo", window.operating.undo
     yield "redo", window.operating.redo
     yield "select an edge", lambda: pick("edges", [2000])
     yield "select its loop", lambda: session.do("select_loop")
-    yield "bevel", lambda: window.sentence.start("bevel", {"width": 0.02}, False)
+    yield "bevel", lambda: window.sentence.start(REGISTRY["bevel"], {"width": 0.02}, False)
     yield "select all", lambda: window.select_all()
-    yield "relax all", lambda: window.sentence.start("relax", {"times": 5}, False)
+    yield "relax all", lambda: window.sentence.start(REGISTRY["relax"], {"times": 5}, False)
     yield "move softly", lambda: (pick("points", [7]), session.do("move", by=(0, 0, 1), soft_range=8.0))
     yield "smooth level 1", lambda: window.levels.show(1)
     yield "cage again", lambda: window.levels.show("cage")

@@ -35,7 +35,7 @@ from levelloop.core.mesh.mesh import (
 from levelloop.core.mesh.selection import select_all
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.surface.live import LivePiece
-from levelloop.core.surface.surface import SmoothSurface, level_counts, smooth
+from levelloop.core.surface.surface import SmoothSurface, faces_at, smooth
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "benchmarks"))
 from reference import build, run
@@ -114,7 +114,7 @@ def test_derived_connectivity_is_what_sorting_would_give(cage: Mesh) -> None:
 
 def test_counts_are_known_before(cage: Mesh) -> None:
     topology = SmoothSurface(cage, 2).topology
-    assert level_counts(cage.topology, 2) == (topology.n_points, topology.n_edges, topology.n_faces)
+    assert faces_at(cage.topology, 2) == topology.n_faces
 
 
 @pytest.mark.parametrize("name", CLOSED)

@@ -12,7 +12,7 @@ from levelloop.app.view.render.live import Shown, followed
 from levelloop.app.view.render.picture import Picture, Stop, make_picture, output_stop, shown_level
 from levelloop.core.arrays import Floats
 from levelloop.core.limits import MOST_FACES
-from levelloop.core.surface.surface import level_counts
+from levelloop.core.surface.surface import faces_at
 from levelloop.document.document import Part
 from levelloop.document.recipe.steps import growth
 from levelloop.document.session import Session
@@ -144,7 +144,7 @@ class Stage(QObject):
 
     def faces_at(self, part: Part, level: int) -> int:
         """How many faces a part would be shown with at a level, about where its recipe makes more of them."""
-        count = level_counts(part.mesh.topology, level)[2]
+        count = faces_at(part.mesh.topology, level)
         return count if not part.steps else round(count * growth(part.steps[: self.until(part)]))
 
     def shown(self) -> list[Picture]:

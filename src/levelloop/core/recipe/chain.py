@@ -17,7 +17,7 @@ from levelloop.core.mesh.topology import Topology
 from levelloop.core.progress import pieces
 from levelloop.core.recipe.images import Seen, Surroundings
 from levelloop.core.recipe.trace import Trace, after_edit, after_smoothing, untouched
-from levelloop.core.surface.surface import SmoothSurface, level_counts
+from levelloop.core.surface.surface import SmoothSurface, faces_at
 
 
 @dataclass(frozen=True, eq=False)
@@ -220,7 +220,7 @@ def _smoothed(link: Smoothing, mesh: Mesh, route: Route, old: Stop | None) -> St
         return old
     surface = old.surface if old is not None else None
     if surface is None or surface.level != link.level or not surface.fits(mesh):
-        check_fits(level_counts(mesh.topology, link.level)[2])
+        check_fits(faces_at(mesh.topology, link.level))
         surface = made = SmoothSurface(mesh, link.level, like=surface)
         follow = Route(lambda: after_smoothing(route.trace, made))
     else:

@@ -14,7 +14,6 @@ from levelloop.core.mesh.mesh import Mesh, NamedSet
 from levelloop.core.mesh.outlines import drop_faces
 from levelloop.core.mesh.tags import SHARPNESS_NEVER_FADES, TAGS, Tag
 from levelloop.core.mesh.topology import Topology
-from levelloop.core.progress import pieces
 from levelloop.core.surface.face_varying import refined_uv
 from levelloop.core.surface.jets import Rings, rings_of
 from levelloop.core.surface.limit import (
@@ -35,19 +34,14 @@ if TYPE_CHECKING:
 HIGHEST_LEVEL = 6
 
 
-def level_counts(topology: Topology, level: int) -> tuple[int, int, int]:
-    """Points, edges and faces at a level, without building it.
+def faces_at(topology: Topology, level: int) -> int:
+    """Faces at a level, known without the edges.
 
     >>> from levelloop.core.forms.primitives import box
-    >>> level_counts(box().topology, 1)
-    (26, 48, 24)
+    >>> [faces_at(box().topology, level) for level in (0, 1, 2)]
+    [6, 24, 96]
     """
-    topology = topology.faces_only
-    points, edges, faces, corners = topology.n_points, topology.n_edges, topology.n_faces, topology.n_corners
-    for _ in pieces(range(level)):
-        points, edges, faces = points + edges + faces, 2 * edges + corners, corners
-        corners = 4 * faces
-    return points, edges, faces
+    return topology.n_faces if level == 0 else topology.n_corners * 4 ** (level - 1)
 
 
 @dataclass(frozen=True, eq=False)

@@ -22,7 +22,7 @@ from levelloop.app.theme import colour, scaled, text_font
 from levelloop.app.view.render.picture import Stop, output_stop
 from levelloop.core.limits import MOST_FACES
 from levelloop.core.mesh.topology import Topology
-from levelloop.core.surface.surface import level_counts
+from levelloop.core.surface.surface import faces_at
 from levelloop.document.document import Part
 from levelloop.document.recipe.steps import rail_place
 
@@ -139,7 +139,7 @@ class Drawing:
         level = place.stop if isinstance(place.stop, int) else None
         if base is None or level is None:
             return
-        faces = level_counts(base, level)[2] if level or part.steps else base.n_faces
+        faces = faces_at(base, level)
         if faces > MOST_FACES:
             self._write(place.x, "too many", self.line.theme.faint, above=False)
         else:

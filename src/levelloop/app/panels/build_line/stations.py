@@ -11,7 +11,7 @@ from levelloop.app.theme import scaled, text_font
 from levelloop.app.view.render.picture import Picture, Stop
 from levelloop.app.view.stage import AT_ONCE
 from levelloop.core.mesh.topology import Topology
-from levelloop.core.surface.surface import HIGHEST_LEVEL, level_counts
+from levelloop.core.surface.surface import HIGHEST_LEVEL, faces_at
 from levelloop.document.document import Part
 from levelloop.document.recipe.steps import growth, label, rail_place
 
@@ -84,7 +84,7 @@ class Counts:
         if step < self.rail or self.base is None or not self.base.n_faces:
             return count
         # What follows the rail has as many times as many faces as the rail makes.
-        return round(count * level_counts(self.base, level)[2] / level_counts(self.base, self.level)[2])
+        return round(count * faces_at(self.base, level) / faces_at(self.base, self.level))
 
 
 def laid_out(part: Part | None, width: float) -> Layout:
