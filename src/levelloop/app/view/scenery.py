@@ -70,8 +70,7 @@ class Scenery:
         for picture in wipe.pictures:
             scene.solids.append(self._solid(picture, state, view))
             if look.wire and scene.shading != "silhouette":
-                wire = picture.segments(np.flatnonzero(~picture.part.mesh.hidden_edges))
-                scene.lines.append(Lines(wire, picture.middle, rgba(view.theme.wire, 0.3), 1.25 * ratio))
+                scene.lines.append(Lines(picture.wire, picture.middle, rgba(view.theme.wire, 0.3), 1.25 * ratio))
         return scene
 
     def scene(self, state: State, view: ViewState) -> Scene:
@@ -223,7 +222,7 @@ class Scenery:
         shown = ~picture.part.mesh.hidden_edges
         piece = picture.live
         if piece is None or found is None or found[0].live is not piece:
-            return picture.segments(np.flatnonzero(shown)), Changes(0, np.zeros(0, dtype=np.int64)) if piece else None
+            return picture.wire, Changes(0, np.zeros(0, dtype=np.int64)) if piece else None
         wire, known = found[1]["wire"], found[1]["changes"]
         edges = piece.edges[shown[piece.edges]]
         steps = picture.chains.shape[1] - 1

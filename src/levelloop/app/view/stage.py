@@ -275,7 +275,7 @@ class Stage(QObject):
         part, level, until, on_limit = self._wanted.pop(part_id)
         old = self.pictures.get(part_id)
         bends = self._bends and level > 0
-        work = Work(lambda: make_picture(part, level > 0, old, level, until, False, on_limit, bends))
+        work = Work(lambda: make_picture(part, level > 0, old, level, until, False, on_limit, bends).made_ready())
         work.done.result.connect(lambda picture: self._arrived(part_id, picture))
         work.done.failed.connect(lambda reason: self._failed(part_id, reason))
         self._running[part_id] = work

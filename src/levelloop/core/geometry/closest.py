@@ -50,24 +50,35 @@ class Triangles:
         best = order[np.unique(place[order], return_index=True)[1]]
         return triangle[best], found[best]
 
+    def nearest_corner(self, places: Floats) -> tuple[Floats, Integers]:
+        """How far the nearest corner of a triangle is from each place, and which point that is: (p,) mm, (p,)."""
+        far, corner = self._tree.query(places)
+        return far, self._used[corner]
+
     def _candidates(self, places: Floats) -> tuple[Integers, Integers]:
         """Pairs of a place and a triangle among which each place's nearest triangle is for certain."""
         count = len(self.corners)
         if count * len(places) <= ALL_BELOW:
             return np.repeat(np.arange(len(places)), count), np.tile(np.arange(count), len(places))
         # No farther than the nearest corner: only triangles whose boxes reach that near can be nearer.
-        return self._boxes.within(places, self._tree.query(places)[0] * (1 + 1e-9))
+        return self.boxes.within(places, self._tree.query(places)[0] * (1 + 1e-9))
 
     @lazy
     def _tree(self) -> Any:
         from scipy.spatial import cKDTree
 
-        used = mask_of(self.corners.ravel(), len(self.points))
-        return cKDTree(self.points[used], balanced_tree=False, compact_nodes=False)
+        return cKDTree(self.points[self._used], balanced_tree=False, compact_nodes=False)
 
     @lazy
-    def _boxes(self) -> BoxTree:
-        return BoxTree(self.places.min(axis=1), self.places.max(axis=1))
+    def _used(self) -> Integers:
+        return np.flatnonzero(mask_of(self.corners.ravel(), len(self.points)))
+
+    @lazy
+    def boxes(self) -> BoxTree:
+        """The boxes around the triangles."""
+        # By columns: reducing three by three is ten times slower.
+        a, b, c = (self.places[:, corner] for corner in range(3))
+        return BoxTree(np.minimum(np.minimum(a, b), c), np.maximum(np.maximum(a, b), c))
 
 
 def weights_in_triangle(places: Floats, corners: Floats) -> Floats:

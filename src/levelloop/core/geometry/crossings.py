@@ -6,6 +6,7 @@ import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers, distinct
 from levelloop.core.geometry.boxes import BoxTree
+from levelloop.core.geometry.closest import Triangles
 from levelloop.core.mesh.faces import triangles
 from levelloop.core.mesh.mesh import Mesh
 
@@ -32,28 +33,24 @@ def crossed_faces(mesh: Mesh) -> Integers:
     return distinct(face[triangle[_goes_through(ends[edge], corners[triangle])]])
 
 
-def crossing_faces(one: Mesh, other: Mesh) -> tuple[Integers, Integers]:
-    """Faces of each of two meshes that go through the other one: (f,), (g,), ascending. What only touches does not.
+def crossing_triangles(one: Triangles, other: Triangles) -> tuple[Integers, Integers]:
+    """Triangles of each that go through the other, pair by pair: (k,), (k,). What only touches does not.
 
     An edge of a triangle of either goes through a triangle of the other; boxes tell which to look at.
     """
-    flat, face = triangles(one.topology, one.points, one.diagonal)
-    its_flat, its_face = triangles(other.topology, other.points, other.diagonal)
-    corners, its_corners = one.points[flat], other.points[its_flat]
-    mine, its = BoxTree(corners.min(axis=1), corners.max(axis=1)).meeting(
-        BoxTree(its_corners.min(axis=1), its_corners.max(axis=1))
-    )
+    corners, its_corners = one.places, other.places
+    mine, its = one.boxes.meeting(other.boxes)
     # Where all of a triangle lies on one side of the other's plane, or in it, they do not cross.
-    both = _straddles(corners, mine, its_corners, its)
+    both = _straddles(corners[mine], its_corners[its])
     mine, its = mine[both], its[both]
-    both = _straddles(its_corners, its, corners, mine)
+    both = _straddles(its_corners[its], corners[mine])
     mine, its = mine[both], its[both]
     crossed = np.zeros(len(mine), dtype=np.bool_)
     for side in range(3):
         ends = [side, (side + 1) % 3]
         crossed |= _goes_through(corners[mine][:, ends], its_corners[its])
         crossed |= _goes_through(its_corners[its][:, ends], corners[mine])
-    return distinct(face[mine[crossed]]), distinct(its_face[its[crossed]])
+    return mine[crossed], its[crossed]
 
 
 # Helpers
@@ -72,17 +69,26 @@ def _goes_through(ends: Floats, corners: Floats) -> Booleans:
     return np.asarray(apart & same)
 
 
-def _straddles(corners: Floats, which: Integers, others: Floats, of_those: Integers) -> Booleans:
-    """Whether the other triangle of each pair has corners on both sides of the plane of the first."""
-    normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    out = np.einsum("ij,ij->i", normals, corners[:, 0])
-    size = np.linalg.norm(normals, axis=1)
-    extent = np.maximum(np.abs(corners).max(initial=0.0), np.abs(others).max(initial=0.0))
-    sides = np.einsum("ij,ikj->ik", normals[which], others[of_those]) - out[which, None]
-    least = 1e-12 * extent * size[which]
-    return np.asarray((sides.max(axis=1) > least) & (sides.min(axis=1) < -least))
+def _straddles(corners: Floats, others: Floats) -> Booleans:
+    """Whether the other triangle of each pair has corners on both sides of the plane of the first: (k, 3, 3) each."""
+    normals = _cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    size = np.sqrt(np.einsum("ij,ij->i", normals, normals))
+    extent = max(float(np.abs(corners).max(initial=0.0)), float(np.abs(others).max(initial=0.0)))
+    sides = np.einsum("ij,ikj->ki", normals, others - corners[:, :1])
+    least = 1e-12 * extent * size
+    above, below = (sides > least), (sides < -least)
+    return np.asarray((above[0] | above[1] | above[2]) & (below[0] | below[1] | below[2]))
+
+
+def _cross(a: Floats, b: Floats) -> Floats:
+    """Cross products of rows, in a third of the time that takes any axis: (n, 3)."""
+    result = np.empty_like(a)
+    for axis in range(3):
+        one, other = (axis + 1) % 3, (axis + 2) % 3
+        result[:, axis] = a[:, one] * b[:, other] - a[:, other] * b[:, one]
+    return result
 
 
 def _volume(a: Floats, b: Floats, c: Floats, d: Floats) -> Floats:
     """Six times the signed volume of tetrahedra: (n,)."""
-    return np.asarray(np.einsum("ij,ij->i", np.cross(b - a, c - a), d - a))
+    return np.asarray(np.einsum("ij,ij->i", _cross(b - a, c - a), d - a))

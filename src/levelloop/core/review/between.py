@@ -7,37 +7,31 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, distinct, mask_of
-from levelloop.core.geometry.closest import closest_places
-from levelloop.core.geometry.crossings import crossing_faces
+from levelloop.core.arrays import Booleans, Floats, Integers, distinct, offsets_from_sizes
+from levelloop.core.geometry.closest import Triangles
+from levelloop.core.geometry.crossings import crossing_triangles
 from levelloop.core.lazy import lazy
-from levelloop.core.mesh.faces import face_centres, point_normals, triangles, turns_around
+from levelloop.core.mesh.faces import point_normals, triangles, turns_around, unit
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.outlines import drop_faces
 from levelloop.core.progress import pieces
 from levelloop.core.review.flush import STEP, Flats, flats_of, flush_faces
 from levelloop.core.words import counted
 
 TOUCH = 1e-4  # of the size of what meets: flush faces go through each other by rounding and by how they are cut up
-AT_FIRST = 64  # points whose depth is looked at together; four times as many each time after
+AT_FIRST = 16  # points whose depth is looked at together; four times as many each time after
 FEW = 500  # faces between which there is much room: places inside them are looked at too
 
 
 @dataclass(frozen=True, eq=False)
 class Body:
-    """A part's surface as it is shown, in the world. origin: (m,) which face of the reviewed mesh each face is of."""
+    """A part's surface as it is shown, in the world, with what finds places on it; worked out once for all it meets.
+
+    origin: (m,) which face of the reviewed mesh each face is of.
+    """
 
     name: str
     surface: Mesh
     origin: Integers
-
-    @lazy
-    def face_boxes(self) -> tuple[Floats, Floats]:
-        """The lowest and the highest corner of the box around each face: (m, 3), (m, 3)."""
-        topology = self.surface.topology
-        corner = self.surface.points[topology.corners]
-        starts = topology.face_offsets[:-1]
-        return np.minimum.reduceat(corner, starts), np.maximum.reduceat(corner, starts)
 
     @lazy
     def box(self) -> tuple[Floats, Floats]:
@@ -45,24 +39,80 @@ class Body:
         return self.surface.points.min(axis=0), self.surface.points.max(axis=0)
 
     @lazy
-    def met(self) -> WeakKeyDictionary[Body, tuple[float | None, list[Meeting]]]:
-        """What was found between it and others, with the clearance that was asked for; as long as these are there."""
-        return WeakKeyDictionary()
+    def _cut(self) -> tuple[Integers, Integers]:
+        flat, face = triangles(self.surface.topology, self.surface.points, self.surface.diagonal)
+        solid = ~self.surface.hole[face]
+        return flat[solid], face[solid]
+
+    @property
+    def face(self) -> Integers:
+        """The face of each triangle: (t,)."""
+        return self._cut[1]
+
+    @lazy
+    def triangles(self) -> Triangles:
+        """Its triangles, to be searched."""
+        return Triangles(self.surface.points, self._cut[0])
 
     @lazy
     def flats(self) -> Flats:
         """The planes in which a good part of it lies."""
         return flats_of(self.surface)
 
+    @lazy
+    def _limits(self) -> tuple[list[Floats], ...]:
+        """The lowest and the highest of each face along each axis."""
+        topology = self.surface.topology
+        corner, starts = self.surface.points[topology.corners].T.copy(), topology.face_offsets[:-1]
+        return [np.minimum.reduceat(row, starts) for row in corner], [
+            np.maximum.reduceat(row, starts) for row in corner
+        ]
+
+    @lazy
+    def _normals(self) -> Floats:
+        return point_normals(self.surface.topology, self.surface.points)
+
+    @lazy
+    def met(self) -> WeakKeyDictionary[Body, tuple[float | None, list[Meeting]]]:
+        """What was found between it and others, with the clearance that was asked for; as long as these are there."""
+        return WeakKeyDictionary()
+
     def within(self, low: Floats, high: Floats) -> Integers:
         """The faces that reach into a box: (f,)."""
-        lowest, highest = self.face_boxes
-        meets = (lowest <= high).all(axis=1) & (highest >= low).all(axis=1)
-        return np.flatnonzero(meets & ~self.surface.hole)
+        faces = np.flatnonzero(~self.surface.hole)
+        for axis, (lowest, highest) in enumerate(zip(*self._limits, strict=True)):
+            # Axis by axis: what is apart along one is not looked at along the next.
+            faces = faces[(lowest[faces] <= high[axis]) & (highest[faces] >= low[axis])]
+        return faces
 
-    def only(self, faces: Integers) -> Mesh:
-        """Some of its faces as a mesh."""
-        return drop_faces(self.surface, ~mask_of(faces, self.surface.n_faces), keep_unattached=False)[0]
+    def box_of(self, faces: Integers) -> tuple[Floats, Floats]:
+        """The lowest and the highest corner of the box around some of its faces."""
+        lowest, highest = self._limits
+        return np.array([row[faces].min() for row in lowest]), np.array([row[faces].max() for row in highest])
+
+    def points_of(self, faces: Integers) -> Integers:
+        """The points of some of its faces, ascending: (p,)."""
+        topology = self.surface.topology
+        return distinct(topology.corners[topology.corners_of_faces(faces)])
+
+    def middles_of(self, faces: Integers) -> Floats:
+        """The middles of some of its faces: (f, 3)."""
+        topology = self.surface.topology
+        corners, sizes = topology.corners_of_faces(faces), topology.face_sizes[faces]
+        totals = np.add.reduceat(self.surface.points[topology.corners[corners]], offsets_from_sizes(sizes)[:-1])
+        return np.asarray(totals / sizes[:, None])
+
+    def nearest(self, places: Floats) -> tuple[Floats, Floats]:
+        """The nearest place on it to each, and the normal of the face there: (n, 3), (n, 3)."""
+        triangle, found = self.triangles.nearest(places)
+        corners = self.triangles.places[triangle]
+        return found, unit(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]))
+
+    def perhaps_behind(self, points: Floats) -> tuple[Booleans, Floats]:
+        """Points that are not plainly before its nearest corner, and how far that is: (n,), (n,) mm."""
+        far, corner = self.triangles.nearest_corner(points)
+        out = np.einsum("ij,ij->i", points - self.surface.points[corner], self._normals[corner])
+        return out < 0.5 * far, far
 
 
 @dataclass(frozen=True, eq=False)
@@ -105,30 +155,30 @@ def meetings(bodies: list[Body], clearance: float | None = None) -> list[Meeting
 def _meetings(bodies: tuple[Body, Body], clearance: float | None, step: float) -> list[Meeting]:
     """What is found between two; the first of a meeting is 0 or 1."""
     first, second = bodies
-    near_faces, far_faces = _near(first, second, max(clearance or 0.0, step))
-    if len(near_faces) == 0 or len(far_faces) == 0:
+    near, far = _near(first, second, max(clearance or 0.0, step))
+    if len(near) == 0 or len(far) == 0:
         return []
-    near, far = first.only(near_faces), second.only(far_faces)
-    own, its = crossing_faces(near, far)
+    own, its = _crossing(first, second)
     if len(own) == 0 and len(its) == 0:
         # Mirrored surfaces may meet edge on edge all along, or one lie within the other: then places tell.
-        own = _faces_inside(near, far, second)
+        own = _faces_inside(first, near, second)
     if len(own) or len(its):
-        least = TOUCH * max(float(np.ptp(near.points, axis=0).max()), float(np.ptp(far.points, axis=0).max()))
-        depth = max(_depth(near, far, second, least), _depth(far, near, first, least))
+        sizes = [high - low for low, high in (first.box_of(near), second.box_of(far))]
+        least = TOUCH * max(float(size.max()) for size in sizes)
+        depth = max(_depth(first, near, second, least), _depth(second, far, first, least))
         if depth > least:
             if len(own):
                 said = f"“{first.name}” goes through “{second.name}”, {depth:.3g} mm deep."
-                return [_told("crossing", 0, first, near, near_faces, own, depth, said)]
+                return [_told("crossing", 0, first, own, depth, said)]
             said = f"“{second.name}” goes through “{first.name}”, {depth:.3g} mm deep."
-            return [_told("crossing", 1, second, far, far_faces, its, depth, said)]
+            return [_told("crossing", 1, second, its, depth, said)]
     found = []
     flush, largest = flush_faces(first.surface, first.flats, second.surface, second.flats, step)
     if len(flush):
         said = f"“{first.name}” and “{second.name}” are flush at {counted(len(flush), 'face')}."
-        found.append(_told("flush", 0, first, first.surface, np.arange(first.surface.n_faces), flush, largest, said))
+        found.append(_told("flush", 0, first, flush, largest, said))
     if clearance is not None:
-        found += _too_near(first, second.name, near, near_faces, far, clearance)
+        found += _too_near(first, near, second, clearance)
     return found
 
 
@@ -140,67 +190,79 @@ def _near(first: Body, second: Body, reach: float) -> tuple[Integers, Integers]:
     for _ in range(2):
         if len(mine) == 0:
             return mine, its
-        low, high = (edge[mine] for edge in first.face_boxes)
-        its = second.within(low.min(axis=0) - reach, high.max(axis=0) + reach)
+        low, high = first.box_of(mine)
+        its = second.within(low - reach, high + reach)
         if len(its) == 0:
             return mine, its
-        low, high = (edge[its] for edge in second.face_boxes)
-        mine = first.within(low.min(axis=0) - reach, high.max(axis=0) + reach)
+        low, high = second.box_of(its)
+        mine = first.within(low - reach, high + reach)
     return mine, its
 
 
-def _too_near(first: Body, name: str, near: Mesh, near_faces: Integers, far: Mesh, clearance: float) -> list[Meeting]:
-    used = distinct(near.topology.corners)
-    places, _ = closest_places(far, near.points[used])
-    apart = np.full(near.n_points, np.inf)
-    apart[used] = np.linalg.norm(near.points[used] - places, axis=1)
-    close = np.minimum.reduceat(apart[near.topology.corners], near.topology.face_offsets[:-1])
-    faces = np.flatnonzero(close < clearance)
-    if len(faces) == 0:
+def _crossing(first: Body, second: Body) -> tuple[Integers, Integers]:
+    """The faces of each that go through the other: (f,), (g,), ascending."""
+    mine, its = crossing_triangles(first.triangles, second.triangles)
+    return distinct(first.face[mine]), distinct(second.face[its])
+
+
+def _too_near(first: Body, near: Integers, second: Body, clearance: float) -> list[Meeting]:
+    used = first.points_of(near)
+    points, topology = first.surface.points[used], first.surface.topology
+    apart = np.linalg.norm(points - second.nearest(points)[0], axis=1)
+    corners = np.searchsorted(used, topology.corners[topology.corners_of_faces(near)])
+    close = np.minimum.reduceat(apart[corners], offsets_from_sizes(topology.face_sizes[near])[:-1])
+    chosen = np.flatnonzero(close < clearance)
+    if len(chosen) == 0:
         return []
     least = float(close.min())
-    said = f"“{first.name}” and “{name}” are {least:.3g} mm apart at {counted(len(faces), 'face')}."
-    return [_told("clearance", 0, first, near, near_faces, faces[np.argsort(close[faces])], least, said)]
+    said = f"“{first.name}” and “{second.name}” are {least:.3g} mm apart at {counted(len(chosen), 'face')}."
+    return [_told("clearance", 0, first, near[chosen[np.argsort(close[chosen])]], least, said)]
 
 
-def _faces_inside(mesh: Mesh, there: Mesh, body: Body) -> Integers:
-    """Faces whose middle lies inside a closed body, of which some faces are there: (f,)."""
-    other = body.surface
-    if other.topology.open_edges.any() or other.hole.any():
-        return np.zeros(0, dtype=np.int64)
-    middles = face_centres(mesh.topology, mesh.points)
-    behind = np.flatnonzero(_perhaps_behind(there, middles)[0])
-    least = TOUCH * float(np.ptp(mesh.points, axis=0).max())
-    deepest, _ = _deepest(body, there, middles[behind], least)
+def _faces_inside(first: Body, near: Integers, second: Body) -> Integers:
+    """Those of some faces of one body whose middle lies inside another, closed one: (f,)."""
+    if second.surface.topology.open_edges.any() or second.surface.hole.any():
+        return near[:0]
+    middles = first.middles_of(near)
+    behind = np.flatnonzero(second.perhaps_behind(middles)[0])
+    low, high = first.box_of(near)
+    deepest, _ = _deepest(second, middles[behind], TOUCH * float((high - low).max()))
     if deepest < 0:
-        return behind[:0]
-    corners = other.points[triangles(other.topology, other.points, other.diagonal)[0]]
-    return behind if turns_around(corners, middles[behind[deepest]]) > 0.5 else behind[:0]
+        return near[:0]
+    inside = turns_around(second.triangles.places, middles[behind[deepest]]) > 0.5
+    return near[behind] if inside else near[:0]
 
 
-def _depth(mesh: Mesh, there: Mesh, body: Body, least: float) -> float:
-    """How far points of a surface lie behind another one, the farthest of them: mm, or anything up to least."""
-    points = mesh.points[distinct(mesh.topology.corners)]
-    if mesh.n_faces < FEW:
+def _depth(first: Body, near: Integers, second: Body, least: float) -> float:
+    """How far points of some faces lie behind another body, the farthest of them: mm, or anything up to least."""
+    surface = first.surface
+    points = surface.points[first.points_of(near)]
+    low, high = second.box
+    # What lies outside the box around the other lies behind nothing of it.
+    points = points[((points > low) & (points < high)).all(axis=1)]
+    if len(near) < FEW:
         # Long faces may go through with their corners outside: their middles and those of their sides count too.
-        sides = mesh.points[mesh.topology.edges].mean(axis=1)
-        points = np.concatenate((points, sides, face_centres(mesh.topology, mesh.points)))
-    return _deepest(body, there, points, least)[1]
+        edges = distinct(surface.topology.corner_edge[surface.topology.corners_of_faces(near)])
+        sides = surface.points[surface.topology.edges[edges]].mean(axis=1)
+        points = np.concatenate((points, sides, first.middles_of(near)))
+    return _deepest(second, points, least)[1]
 
 
-def _deepest(body: Body, there: Mesh, points: Floats, least: float) -> tuple[int, float]:
+def _deepest(body: Body, points: Floats, least: float) -> tuple[int, float]:
     """Which of the points lies farthest behind a body, −1 where none does by more than the least, and how far: mm.
 
-    there: those of the body's faces that are near. No place is farther from a surface than from its nearest corner:
-    those that may lie deepest are looked at first, and no more of them than it takes.
+    No place is farther from a surface than from its nearest corner: those that may lie deepest are looked at first, and
+    no more of them than it takes.
     """
-    behind, most = _perhaps_behind(there, points)
+    if len(points) == 0:
+        return -1, least
+    behind, most = body.perhaps_behind(points)
     order = np.flatnonzero(behind)
     order = order[np.argsort(-most[order], kind="stable")]
     deepest, depth, done, many = -1, least, 0, AT_FIRST
     while done < len(order) and most[order[done]] > depth:
         some = order[done : done + many]
-        places, normals = closest_places(_around(body, points[some], float(most[some].max())), points[some])
+        places, normals = body.nearest(points[some])
         off = points[some] - places
         far = np.linalg.norm(off, axis=1)
         # Beside an edge the normal is that of one of its faces, to which what is outside may lie at right angles.
@@ -211,25 +273,8 @@ def _deepest(body: Body, there: Mesh, points: Floats, least: float) -> tuple[int
     return deepest, depth
 
 
-def _perhaps_behind(there: Mesh, points: Floats) -> tuple[Booleans, Floats]:
-    """Points that are not plainly before the nearest corner of a mesh, and how far that is: (n,), (n,) mm."""
-    from scipy.spatial import cKDTree
-
-    far, corner = cKDTree(there.points, balanced_tree=False, compact_nodes=False).query(points)
-    normals = point_normals(there.topology, there.points)
-    return np.einsum("ij,ij->i", points - there.points[corner], normals[corner]) < 0.5 * far, far
-
-
-def _around(body: Body, places: Floats, reach: float) -> Mesh:
-    """The faces of a body that are so near to some places that others cannot be nearer."""
-    return body.only(body.within(places.min(axis=0) - reach, places.max(axis=0) + reach))
-
-
-def _told(
-    check: str, one: int, body: Body, near: Mesh, near_faces: Integers, faces: Integers, value: float, said: str
-) -> Meeting:
-    origin = body.origin[near_faces[faces]]
+def _told(check: str, one: int, body: Body, faces: Integers, value: float, said: str) -> Meeting:
+    origin = body.origin[faces]
     _, first = np.unique(origin, return_index=True)
     first.sort()
-    at = face_centres(near.topology, near.points)[faces[first]]
-    return Meeting(check, one, origin[first], at, value, said)
+    return Meeting(check, one, origin[first], body.middles_of(faces[first]), value, said)

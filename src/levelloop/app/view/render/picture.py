@@ -116,6 +116,11 @@ class Picture:
         return middles
 
     @lazy
+    def wire(self) -> Singles:
+        """The lines along the cage's edges that are not hidden: (s, 2, 3)."""
+        return self.segments(np.flatnonzero(~self.part.mesh.hidden_edges))
+
+    @lazy
     def copied_lines(self) -> Singles:
         """The edges that the recipe made of cage edges: (s, 2, 3)."""
         trace, topology = self.built.trace, self.built.topology
@@ -182,6 +187,11 @@ class Picture:
         if not self.part.in_place:
             on = on @ self.part.transform[:3, :3] + self.part.transform[3, :3]
         return self.drawn(np.stack((on[:-1], on[1:]), axis=1))
+
+    def made_ready(self) -> Picture:
+        """The same with what a view will ask for worked out: where it is made, the window does not wait for it."""
+        _ = self.wire, self.copied_lines, self.edge_middles, self.face_middles, self.part.mesh.hidden_points
+        return self
 
     def extent(self) -> Floats:
         """The points that frame what is shown of the part: (n, 3)."""
