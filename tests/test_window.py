@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QApplication, QLineEdit
 from levelloop.app.commands.shell.menus import fitting_menu
 from levelloop.app.main import application
 from levelloop.core.mesh.faces import edge_lengths, signed_volume
+from levelloop.core.select.where import select_where
 
 pytestmark = pytest.mark.skipif(
     application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
@@ -275,13 +276,38 @@ def test_a_mistyped_number_changes_nothing_and_says_why(empty: Hands) -> None:
 
 
 def test_keep_and_again(empty: Hands) -> None:
-    box_in(empty)
-    empty.click("faces", empty.face(normal="z"))
+    empty.session.do("add_box", size=(20, 20, 20), cells=(2, 2, 1))
+    empty.view.look("top")
+    empty.view.frame(everything=True)
+    sentence = empty.window.sentence
+    sentence.close_fields()
+    tops = select_where(empty.session.part.mesh, "faces", normal="z").indices
+    empty.key(Qt.Key.Key_F)
+    empty.click("faces", int(tops[0]))
     empty.key(Qt.Key.Key_U)
     empty.type("2")
     empty.key(Qt.Key.Key_Return, SHIFT)
-    empty.key(Qt.Key.Key_Return)
-    assert signed_volume(empty.session.part.mesh) == pytest.approx(400 * 24)
+    before = empty.session.here
+    # Kept, and lit: the next plain picks are extruded as far, each an entry of its own.
+    assert sentence.again.isVisible() and sentence.again.property("lit") and not sentence.is_open
+    for step, face in enumerate(tops[1:3], 1):
+        empty.view.choosing.forget_clicks()
+        empty.click("faces", int(face))
+        assert empty.session.here == before + step and empty.session.state.key == "extrude"
+    assert signed_volume(empty.session.part.mesh) == pytest.approx(20**3 + 3 * 200)
+    # Esc ends it and takes nothing back; the next pick only selects; a second Esc takes the last one back.
+    empty.key(Qt.Key.Key_Escape)
+    assert not sentence.again.property("lit") and empty.session.here == before + 2
+    empty.key(Qt.Key.Key_Escape)
+    assert empty.session.here == before + 1
+    empty.view.choosing.forget_clicks()
+    empty.click("faces", int(tops[3]))
+    assert empty.session.here == before + 1 and len(empty.session.selection) == 1
+    # A form acts on nothing that could be picked: it is made once more.
+    empty.session.do("add_box")
+    sentence.reopen()
+    sentence.finish(True)
+    assert len(empty.session.document.parts) == 3 and not sentence.again.property("lit")
 
 
 def test_space_taps_and_peeks(demo: Hands) -> None:

@@ -92,6 +92,9 @@ class Keyboard(QObject):
             self.window.tell("Stopped; the cage is shown.")
         elif hands.tool is not None and hands.tool.drop():
             self.window.tell("What was drawn is dropped.")
+        elif self.window.sentence.running.goes_on:
+            self.window.sentence.end_again()
+            self.window.tell("Done with again; what was done stays.")
         elif self.window.sentence.is_open and not (self.window.sentence.is_waiting and hands.tool is not None):
             waited = self.window.sentence.is_waiting
             self.window.sentence.take_back()

@@ -136,6 +136,7 @@ def style_sheet(theme: Theme) -> str:
     QPushButton:hover {{ border-color: {theme.quiet}; }}
     QPushButton:pressed {{ background: {theme.line}; }}
     QPushButton:disabled {{ color: {theme.faint}; }}
+    QPushButton[lit="true"] {{ background: {theme.selection}; color: #FFFFFF; border-color: {theme.selection}; }}
     QPushButton#primary {{ background: {theme.ink}; color: {theme.panel}; border-color: {theme.ink}; }}
     QPushButton#link {{ border: none; background: transparent; color: {theme.link}; padding: 2px 4px;
         text-align: left; }}

@@ -302,6 +302,7 @@ class Window(QMainWindow):
         self.panes.hands.apply_again = self.operating.apply_again
         self.panes.hands.open_field = self.sentence.open_field
         self.panes.hands.looks = looks(self)
+        self.sentence.may_go_on = self.operating.may_go_on
         self.sentence.told.connect(self.tell)
         self.sentence.left.connect(self._left_sentence)
         self.sentence.asked_history.connect(self.shell.show_history)

@@ -94,10 +94,22 @@ class Operating:
             running.add(self.window.sentence.running.key)
         return frozenset(running)
 
-    def repeats(self) -> Kind | None:
-        """The kind of element that the operation whose numbers are open was applied to, where there is one."""
+    def repeats(self, plainly: bool = False) -> Kind | None:
+        """The kind of element that what ran last is applied to by a pick, None where it is not.
+
+        That is what Shift+click does while its numbers are open, and plainly every click after "again".
+        """
+        sentence = self.window.sentence
+        picks = sentence.running.goes_on if plainly else sentence.is_open or sentence.running.goes_on
+        return self._single_kind() if picks and not sentence.is_waiting else None
+
+    def may_go_on(self) -> bool:
+        """Whether what ran last can be applied to one picked element."""
+        return self._single_kind() is not None
+
+    def _single_kind(self) -> Kind | None:
         state = self.window.session.state
-        if not self.window.sentence.is_open or self.window.sentence.is_waiting or not state.key:
+        if not state.key:
             return None
         operation = REGISTRY[state.key]
         if operation.handle or operation.acts_on != "cage" or not operation.needs or operation.least > 1:
@@ -108,7 +120,7 @@ class Operating:
     def apply_again(self, selection: Selection) -> None:
         """Keeps the operation whose numbers are open and applies it to something else."""
         self.window.session.set_selection(selection)
-        self.window.sentence.finish(True)
+        self.window.sentence.repeat()
 
     def undo(self) -> None:
         """Takes back what was done last."""

@@ -57,7 +57,7 @@ class Hands:
     axes: HandleAxes = "world"
     pivot: HandlePivot = "middle"
     tool: Tool | None = None
-    repeats: Callable[[], Kind | None] = lambda: None
+    repeats: Callable[[bool], Kind | None] = lambda plainly: None
     apply_again: Callable[[Selection], None] = lambda selection: None
     open_field: Callable[[str], bool] = lambda text: False
     looks: tuple[tuple[str, str, Callable[[], bool]], ...] = ()

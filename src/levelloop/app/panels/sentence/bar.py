@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
@@ -79,7 +79,7 @@ class SentenceBar(QWidget):
         self.keep.setObjectName("primary")
         self.keep.setToolTip("Enter")
         self.again = QPushButton("again", self)
-        self.again.setToolTip("Keeps it and applies it once more (Shift+Enter)")
+        self.again.setToolTip("Keeps it and applies it to what is picked next, until Esc (Shift+Enter)")
         self.revert = QPushButton("Revert", self)
         self.revert.setToolTip("Esc")
         for button in (self.keep, self.again, self.revert):
@@ -93,6 +93,7 @@ class SentenceBar(QWidget):
         self._row.addWidget(self.note)
         self.messages = Messages(self)
         self._row.addWidget(self.messages, 1)
+        self.may_go_on: Callable[[], bool] = lambda: False  # whether what ran last can be applied to single picks
         self.axis = ""  # along which a bare number was typed last; empty: the normal of what is selected
         self._before: dict[str, Any] = {}  # what the field in use held when it was opened
         self._shown: tuple[Any, ...] = ()
@@ -151,7 +152,7 @@ class SentenceBar(QWidget):
             self.session.change_last(**values)
 
     def finish(self, again: bool) -> None:
-        """Keeps what was done; again: runs it once more on what is selected now."""
+        """Keeps what was done; again: applies it to what is picked next, or where nothing can be, once more."""
         question, waiting = self.running.question, self.running.waiting
         self.running.drop()
         if question is not None and waiting is not None:
@@ -159,15 +160,30 @@ class SentenceBar(QWidget):
             self.left.emit()
             question[0](waiting[1])
             return
-        if again:
-            try:
-                self.session.repeat_last()
-                self.running.is_open = True
-            except LevelLoopError as error:
-                self.told.emit(str(error))
+        if again and self.may_go_on():
+            self.running.goes_on = True
+            self.told.emit("Pick the next one: it is done there too, until Esc.")
+        elif again:
+            self.repeat()
         self.refresh()
-        if not again:
+        if not again or self.running.goes_on:
             self.left.emit()
+
+    def repeat(self) -> None:
+        """Runs what ran last once more on what is selected now; its numbers are open then."""
+        goes_on = self.running.goes_on
+        try:
+            self.session.repeat_last()
+            self.running.is_open = True
+        except LevelLoopError as error:
+            self.told.emit(str(error))
+        self.running.goes_on = goes_on
+        self.refresh()
+
+    def end_again(self) -> None:
+        """Applies nothing to what is picked next any more; what was done stays."""
+        self.running.goes_on = False
+        self.refresh()
 
     def take_back(self) -> None:
         """Reverts the operation as if it had never run."""
@@ -290,9 +306,14 @@ class SentenceBar(QWidget):
         self._show_face("open" if can_change and operation is not None else "kept" if operation is not None else "idle")
         self.note.setText(question[1](values) if question is not None else "")
         self.note.setVisible(question is not None)
-        for button in (self.keep, self.again, self.revert):
+        for button in (self.keep, self.revert):
             button.setVisible(can_change and operation is not None)
-        self.again.setVisible(can_change and not self.is_waiting and operation is not None)
+        goes_on = self.running.goes_on
+        self.again.setVisible(goes_on or (can_change and not self.is_waiting and operation is not None))
+        if self.again.property("lit") != goes_on:
+            self.again.setProperty("lit", goes_on)
+            self.again.style().unpolish(self.again)
+            self.again.style().polish(self.again)
         self._fit()
 
     def resizeEvent(self, event: QResizeEvent) -> None:

@@ -22,14 +22,15 @@ class Running:
     """One sentence after the other.
 
     waiting: the operation that has not run yet, with its numbers; question: what is called with these when they are
-    kept, and what stands beside Keep; is_open: whether numbers are being decided.
+    kept, and what stands beside Keep; is_open: whether numbers are being decided; goes_on: whether what ran last is
+    applied to whatever is picked next.
     """
 
     def __init__(self, session: Session) -> None:
         self.session = session
         self.waiting: tuple[Operation, dict[str, Any]] | None = None
         self.question: tuple[Keep, Note] | None = None
-        self.is_open = False
+        self.is_open = self.goes_on = False
         self._since = 0
 
     @property
@@ -82,7 +83,7 @@ class Running:
     def drop(self) -> None:
         """Waits for nothing any more; what ran stays."""
         self.waiting = self.question = None
-        self.is_open = False
+        self.is_open = self.goes_on = False
 
     def catch_up(self) -> None:
         """Where a drag has run what waited for numbers, the sentence is about that from now on."""

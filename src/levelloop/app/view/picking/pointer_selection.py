@@ -37,7 +37,7 @@ class Choosing:
         """Selects the element at a place, the second time its loop, the third time its ring."""
         view, count = self.view, self._counted(place)
         add, remove = bool(modifiers & SHIFT), bool(modifiers & CONTROL)
-        again = view.hands.repeats() if add and not remove and count == 1 else None
+        again = view.hands.repeats(not add) if not remove and count == 1 else None
         hit = view.pick_at(place, again)
         if hit is None:
             if not (add or remove) and view.session.document.parts and not self._is_kept():
