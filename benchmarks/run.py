@@ -424,7 +424,8 @@ window.close()
 
 def on_screen() -> list[Row]:
     """From the command to the demo's first picture, and from the pointer to the picture; nothing without a screen."""
-    environment = dict(os.environ)
+    # Installed programs have their bytecode.
+    environment = {name: value for name, value in os.environ.items() if name != "PYTHONDONTWRITEBYTECODE"}
     server = None
     if "DISPLAY" not in os.environ:
         if shutil.which("Xvfb") is None:

@@ -7,12 +7,12 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from driving import CONTROL, LEFT, NONE, Hands, box_in
-from PySide6.QtCore import QPoint, Qt
-from PySide6.QtGui import QContextMenuEvent
+from driving import CONTROL, LEFT, NONE, SHIFT, Hands, box_in
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QContextMenuEvent, QWheelEvent
 from PySide6.QtWidgets import QApplication, QMenu
 
-from levelloop.app.panels.build_line.line import Station
+from levelloop.app.panels.build_line.stations import Station, laid_out
 from levelloop.app.panels.readout import far_side
 from levelloop.app.view.picking.picking import facing
 from levelloop.core.forms.primitives import plane
@@ -349,3 +349,53 @@ def test_steps_are_copied_to_other_parts_and_linked_ones_lead_to_their_target(em
     parts = {part.name: part for part in session.document.parts}
     assert links_told(session.document, parts["other"]) == "Made with run."
     assert links_told(session.document, parts["run"]) == "Part of what makes link, other."
+
+
+def long_recipe(session: Session, count: int) -> None:
+    for number in range(count):
+        session.add_step(*(("bend", "twist", "taper")[number % 3],))
+
+
+@pytest.mark.parametrize("width", [1024, 1280, 2560])
+@pytest.mark.parametrize("count", [0, 1, 5, 14, 30])
+def test_nothing_on_the_line_overlaps_however_long_it_is(qapp: QApplication, width: int, count: int) -> None:
+    session = Session.new()
+    session.do("add_box", size=(60, 12, 6), cells=(12, 2, 1))
+    long_recipe(session, count)
+    layout = laid_out(session.part, width)
+    spans = sorted([(one.left, one.left + one.width) for one in layout.stations])
+    assert all(before[1] < after[0] for before, after in pairwise(spans))
+    stops = [place.x for place in layout.places]
+    assert all(after - before > 24 for before, after in pairwise(stops))
+    assert not any(low < x < high for low, high in spans for x in (*stops, layout.add))
+    assert layout.length > layout.end and layout.scrolled(30).end == pytest.approx(layout.end - 30)
+
+
+def test_a_line_that_is_too_long_scrolls_to_what_is_shown(empty: Hands) -> None:
+    empty.session.do("add_box", size=(60, 12, 6), cells=(12, 2, 1))
+    long_recipe(empty.session, 18)
+    line, stage = empty.window.line, empty.window.stage
+    empty.settle()
+    stage.show_until(empty.session.part.id, 0, False)
+    empty.settle()
+    line.repaint()
+    assert line.hides == (False, True) and line.places()[0].x > 0
+    stage.show_until(empty.session.part.id, 16, False)
+    empty.settle()
+    line.repaint()
+    assert line.hides[0] and 0 < station(empty, 15).middle < line.room
+    # The arrow at the left leads back; what is out of sight is not clicked.
+    for _ in range(4):
+        empty.qtbot.mouseClick(line, LEFT, NONE, at(5))
+    assert line.hides == (False, True)
+    beyond = next(one for one in line.stations() if one.left > line.room)
+    empty.qtbot.mouseClick(line, LEFT, NONE, at(beyond.middle if beyond.middle < line.width() else line.width() - 5))
+    assert stage.until(empty.session.part) == 16
+    empty.qtbot.mouseClick(line, LEFT, NONE, at(line.room - 5))
+    assert line.hides[0]
+    wheel = QWheelEvent(
+        QPointF(300, 20), QPointF(300, 20), QPoint(), QPoint(0, 4000), Qt.MouseButton.NoButton, SHIFT,
+        Qt.ScrollPhase.NoScrollPhase, False,
+    )  # fmt: skip
+    QApplication.sendEvent(line, wheel)
+    assert line.hides == (False, True) and stage.until(empty.session.part) == 16

@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
 from levelloop.app.panels.build_line.stations import (
-    CAGE_AT,
+    ARROW,
     NAME_WIDTH,
     ROUND,
     SWITCH,
@@ -17,6 +17,7 @@ from levelloop.app.panels.build_line.stations import (
     Place,
     Station,
     line_y,
+    reached,
 )
 from levelloop.app.theme import colour, scaled, text_font
 from levelloop.app.view.render.picture import Stop, output_stop
@@ -24,7 +25,6 @@ from levelloop.core.limits import MOST_FACES
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.surface.surface import faces_at
 from levelloop.document.document import Part
-from levelloop.document.recipe.steps import rail_place
 
 if TYPE_CHECKING:
     from levelloop.app.panels.build_line.line import BuildLine
@@ -35,9 +35,12 @@ class Drawing:
 
     def __init__(self, painter: QPainter, line: BuildLine) -> None:
         self.painter, self.line = painter, line
+        self.layout = line.layout_now()
 
     def draw(self, part: Part, layout: Layout, counts: Counts, dragged_to: float | None) -> None:
         """Draws a part's line; dragged_to: where a step is dragged to, x."""
+        self.layout = layout
+        self.painter.setClipRect(QRectF(0, 0, self.line.room, self.line.height()))
         self._draw_way(part, layout)
         for station in layout.stations:
             self._draw_station(station, part, counts)
@@ -48,32 +51,34 @@ class Drawing:
             self._draw_stop(place, output)
             self._draw_words(place, part, counts.base)
         self._draw_add(layout.add)
+        self._draw_more()
+        self.painter.setClipping(False)
         self._draw_part(part, output)
 
     def _draw_way(self, part: Part, layout: Layout) -> None:
         """The line itself, in ink as far as the part is shown."""
         theme = self.line.theme
-        for tone, end in ((theme.line, self._far(layout)), (theme.ink, self._reached(part, layout))):
+        for tone, end in ((theme.line, layout.end), (theme.ink, self._reached(part, layout))):
             self.painter.setPen(QPen(colour(tone), 2.5))
-            self.painter.drawLine(QPointF(CAGE_AT, line_y()), QPointF(end, line_y()))
+            self.painter.drawLine(QPointF(layout.places[0].x, line_y()), QPointF(end, line_y()))
         if layout.smooth is not None:
             self._write(layout.smooth, "smooth", theme.quiet, above=True)
 
-    @staticmethod
-    def _far(layout: Layout) -> float:
-        """Where the line ends."""
-        return max(layout.places[-1].x, layout.add, *(one.left + one.width for one in layout.stations), CAGE_AT)
-
     def _reached(self, part: Part, layout: Layout) -> float:
         """How far along the line the part is shown."""
-        until, rail = self.line.stage.until(part), rail_place(part.steps)
-        on_rail = until is not None and until - 1 == rail and self.line.stage.is_smooth(part)
-        if until is not None and not on_rail:
-            return layout.stations[until - 1].middle if until else CAGE_AT
-        after = [] if on_rail else [station.middle for station in layout.stations if station.step > rail]
-        return (
-            max(after) if after else next((place.x for place in layout.places if place.stop == self.line.stop), CAGE_AT)
-        )
+        stage = self.line.stage
+        return reached(part, layout, stage.until(part), self.line.stop, stage.is_smooth(part))
+
+    def _draw_more(self) -> None:
+        """Where there is more of the line out of sight: an arrow on a strip of paper, to be clicked."""
+        theme = self.line.theme
+        for is_there, left, way in zip(self.line.hides, (0.0, self.line.room - ARROW), (-1, 1), strict=True):
+            if not is_there:
+                continue
+            self.painter.fillRect(QRectF(left, 1, ARROW, self.line.height() - 1), colour(theme.paper))
+            self.painter.setPen(QPen(colour(theme.quiet), 1.8))
+            tip = QPointF(left + 0.5 * ARROW + 3 * way, line_y())
+            self.painter.drawPolyline([tip - QPointF(6 * way, 6), tip, tip - QPointF(6 * way, -6)])
 
     def _draw_station(self, station: Station, part: Part, counts: Counts) -> None:
         theme, step = self.line.theme, part.steps[station.step]
@@ -131,7 +136,7 @@ class Drawing:
     def _draw_words(self, place: Place, part: Part, base: Topology | None) -> None:
         """What a stop is called, and how many faces there are at it."""
         tone = self.line.theme.ink if place.stop == self.line.stop else self.line.theme.quiet
-        if place.x == CAGE_AT:
+        if place is self.layout.places[0]:
             self._write(place.x, "cage", tone, above=True)
             self._write(place.x, _short(part.mesh.n_faces), tone, above=False)
             return

@@ -16,7 +16,9 @@ from PySide6.QtWidgets import QWidget
 
 from levelloop.app.panels.build_line.drawing import Drawing
 from levelloop.app.panels.build_line.stations import (
+    ARROW,
     HEIGHT,
+    NAME_WIDTH,
     STOPS,
     Counts,
     Layout,
@@ -25,6 +27,7 @@ from levelloop.app.panels.build_line.stations import (
     counted,
     laid_out,
     line_y,
+    reached,
 )
 from levelloop.app.theme import Theme, colour, scaled, text_font
 from levelloop.app.view.render.picture import Stop
@@ -63,6 +66,8 @@ class BuildLine(QWidget):
         self.over: Stop | Station | None = None
         self._pressed: tuple[Station, float] | None = None
         self._dragged_to: float | None = None
+        self._scrolled = 0.0
+        self._in_sight: object = None
         self._counted: tuple[Topology, tuple[Step, ...], Counts] | None = None
         told = "Page Up and Page Down change the level shown, Space shows the other of cage and smooth"
         self.setToolTip(f"{told}; Ctrl+click sets the level that is given out")
@@ -108,8 +113,39 @@ class BuildLine(QWidget):
         return list(self.layout_now().stations)
 
     def layout_now(self) -> Layout:
-        """Where everything stands, for the width there is."""
-        return laid_out(self.session.part if self.session.document.parts else None, self.width())
+        """Where everything stands, for the width there is; a line that is too long is scrolled."""
+        layout = laid_out(self.session.part if self.session.document.parts else None, self.width())
+        self._scrolled = min(max(self._scrolled, 0.0), max(layout.length - self.room, 0.0))
+        return layout.scrolled(self._scrolled) if self._scrolled else layout
+
+    @property
+    def room(self) -> float:
+        """How wide the line may be; beyond it stands the part's name."""
+        return self.width() - NAME_WIDTH
+
+    @property
+    def hides(self) -> tuple[bool, bool]:
+        """Whether some of the line is out of sight, on the left and on the right."""
+        layout = self.layout_now()
+        return self._scrolled > 0, layout.length - self._scrolled > self.room + 0.5
+
+    def scroll_by(self, by: float) -> None:
+        """Moves the line by so many pixels, as far as there is more of it."""
+        self._scrolled += by
+        self.layout_now()
+        self.update()
+
+    def _keep_in_sight(self, part: Part) -> None:
+        """Scrolls to where the part is shown, when that has changed."""
+        shown = (part.id, len(part.steps), self.stage.until(part), self.stop)
+        if shown == self._in_sight:
+            return
+        self._in_sight = shown
+        x = reached(part, self.layout_now(), self.stage.until(part), self.stop, self.stage.is_smooth(part))
+        if x > self.room - 2 * ARROW:
+            self.scroll_by(x - self.room + 4 * ARROW)
+        elif x < 2 * ARROW:
+            self.scroll_by(x - 4 * ARROW)
 
     def stop_at(self, x: float) -> Stop | None:
         """The stop near an x, where there is one."""
@@ -152,6 +188,7 @@ class BuildLine(QWidget):
             painter.end()
             return
         part = self.session.part
+        self._keep_in_sight(part)
         Drawing(painter, self).draw(part, self.layout_now(), self._counts(part), self._dragged_to)
         painter.end()
 
@@ -188,7 +225,11 @@ class BuildLine(QWidget):
         x = event.position().x()
         if not self.session.document.parts or event.button() != Qt.MouseButton.LeftButton:
             return
-        station = self.station_at(x)
+        before, after = self.hides
+        if (before and x < ARROW) or (after and self.room - ARROW < x <= self.room):
+            self.scroll_by((-0.6 if x < ARROW else 0.6) * self.room)
+            return
+        station = self.station_at(x) if x <= self.room else None
         if station is not None:
             self._pressed = (station, x)
             return
@@ -230,6 +271,10 @@ class BuildLine(QWidget):
             super().keyPressEvent(event)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
+        turned = event.angleDelta()
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier or abs(turned.x()) > abs(turned.y()):
+            self.scroll_by(-0.5 * (turned.x() or turned.y()))
+            return
         self.chosen.emit(self.stepped(1 if event.angleDelta().y() > 0 else -1))
 
     def _is_add(self, x: float) -> bool:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from PySide6.QtCore import QPointF
 from PySide6.QtGui import QFontMetricsF
@@ -19,6 +19,8 @@ STOPS: tuple[Stop, ...] = (0, 1, 2, 3, 4, 5, 6, "limit")
 HEIGHT = 56
 CAGE_AT, NAME_WIDTH, GAP = 40.0, 210.0, 18.0
 ROUND, SWITCH = 6.0, 13.0  # radius of a station; width of its switch
+ARROW = 20.0  # pixels at either end of a line that is too long
+FOLDED = 46.0  # as narrow as the words of a step become before the line scrolls
 NARROWEST, WIDEST = 34.0, 110.0  # between two stops of the rail
 
 
@@ -57,12 +59,31 @@ class Station:
 
 @dataclass(frozen=True)
 class Layout:
-    """Where everything stands on the line. smooth: the middle of the rail's word, where no step says it."""
+    """Where everything stands on the line.
+
+    smooth: the middle of the rail's word, where no step says it; length: how much room all of it takes.
+    """
 
     places: tuple[Place, ...]
     stations: tuple[Station, ...]
     smooth: float | None
     add: float
+    length: float
+
+    @property
+    def end(self) -> float:
+        """Where the line ends."""
+        return max(self.places[-1].x, self.add, *(one.left + one.width for one in self.stations), self.places[0].x)
+
+    def scrolled(self, by: float) -> Layout:
+        """The same so many pixels farther left."""
+        return Layout(
+            tuple(replace(place, x=place.x - by) for place in self.places),
+            tuple(replace(station, left=station.left - by) for station in self.stations),
+            None if self.smooth is None else self.smooth - by,
+            self.add - by,
+            self.length,
+        )
 
 
 @dataclass(frozen=True, eq=False)
@@ -100,7 +121,7 @@ def laid_out(part: Part | None, width: float) -> Layout:
     spacing = (width - NAME_WIDTH - fixed) / (len(stops) - 1)
     if spacing < NARROWEST and widths:
         # Long recipes: chips give way before the rail does.
-        narrower = max(sum(widths) - (NARROWEST - spacing) * (len(stops) - 1), 34.0 * len(widths))
+        narrower = max(sum(widths) - (NARROWEST - spacing) * (len(stops) - 1), FOLDED * len(widths))
         widths = [one * narrower / sum(widths) for one in widths]
     spacing = min(max(spacing, NARROWEST), WIDEST)
     x = CAGE_AT + 24.0
@@ -128,7 +149,20 @@ def laid_out(part: Part | None, width: float) -> Layout:
     x = stand(range(rail + 1, len(steps)))
     if rail < len(steps):
         add = x + 6.0
-    return Layout(tuple(places), tuple(stations), smooth, add)
+    layout = Layout(tuple(places), tuple(stations), smooth, add, 0.0)
+    return replace(layout, length=layout.end + 24.0)
+
+
+def reached(part: Part, layout: Layout, until: int | None, stop: Stop | None, is_smooth: bool) -> float:
+    """How far along its line a part is shown: after so many steps, None for all; at a stop of the rail; smooth."""
+    rail = rail_place(part.steps)
+    on_rail = until is not None and until - 1 == rail and is_smooth
+    if until is not None and not on_rail:
+        return layout.stations[until - 1].middle if until else layout.places[0].x
+    after = [] if on_rail else [station.middle for station in layout.stations if station.step > rail]
+    if after:
+        return max(after)
+    return next((place.x for place in layout.places if place.stop == stop), layout.places[0].x)
 
 
 def counted(part: Part, picture: Picture | None) -> Counts:
