@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QApplication, QMenu
 
 from levelloop.app.panels.build_line.stations import Station, laid_out
 from levelloop.app.panels.readout import far_side
+from levelloop.app.view.markers import marker_places
 from levelloop.app.view.picking.picking import facing
 from levelloop.core.forms.primitives import plane
 from levelloop.document.document import new_part
@@ -252,7 +253,7 @@ def test_findings_of_the_result_lead_to_the_cage(bar: Hands) -> None:
         assert bar.session.selection.kind == "points" and len(bar.session.selection) == 1
     # What a bend makes has no place of its own among the smooth surface's points: it is marked where it was found.
     window.panes.hands.finding = finding
-    assert np.allclose(window.panes.active.overlay._marker_places(finding)[0], finding.at[0], atol=40)
+    assert np.allclose(marker_places(window.panes.active, finding)[0], finding.at[0], atol=40)
 
 
 def test_a_stuck_step_is_told_and_marked(empty: Hands, tmp_path: Path) -> None:

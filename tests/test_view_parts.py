@@ -5,12 +5,15 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from conftest import CAGES
+from hypothesis import given
+from hypothesis import strategies as st
 
 from levelloop.app.commands.shell.finder import Command, matches
 from levelloop.app.panels.build_line.line import STOPS
 from levelloop.app.panels.readout import far_side, readout, without
 from levelloop.app.tools.handle import LENGTH, Handle
 from levelloop.app.view.camera import DIRECTIONS, Camera
+from levelloop.app.view.markers import NEAR, grouped
 from levelloop.app.view.picking.picking import Sight, pick, picked_in_box, visible
 from levelloop.app.view.render.picture import Picture, make_picture, shown_level
 from levelloop.app.view.render.what_is_where import WhatIsWhere, numbered
@@ -362,3 +365,25 @@ def test_soft_edges_change_the_picture_of_a_cage_only() -> None:
     round_ = make_picture(session.part, False)
     assert np.array_equal(plain.vertices[:, :3], round_.vertices[:, :3])
     assert not np.allclose(plain.vertices[:, 3:], round_.vertices[:, 3:])
+
+
+@given(st.integers(0, 400), st.integers(0, 10_000), st.integers(-1, 5))
+def test_markers_that_lie_close_together_are_one_with_their_number(many: int, seed: int, current: int) -> None:
+    random = np.random.default_rng(seed)
+    screen = random.uniform(-15, 600, (many, 2))
+    there, seen = random.random(many) < 0.9, random.random(many) < 0.5
+    markers = grouped(screen, there, seen, current)
+    assert sum(marker.count for marker in markers) == int(there.sum())
+    steps = [marker for marker in markers if marker.is_current]
+    if 0 <= current < many and there[current]:
+        assert steps == markers[-1:] and steps[0].place == pytest.approx(tuple(screen[current])) and steps[0].count == 1
+    else:
+        assert not steps
+    for shown in (False, True):
+        places = np.array([marker.place for marker in markers if marker.is_seen == shown and not marker.is_current])
+        rest = screen[there & (seen == shown) & (np.arange(many) != current)]
+        # Every place lies within a square's diagonal of a marker, and no square has two.
+        if len(rest):
+            apart = np.linalg.norm(rest[:, None] - places[None], axis=2).min(axis=1)
+            assert apart.max() <= NEAR * np.sqrt(2)
+        assert len(places) <= len(np.unique(np.floor((rest + 20.0) / NEAR), axis=0)) if len(rest) else not len(places)

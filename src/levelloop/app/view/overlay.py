@@ -13,10 +13,9 @@ from PySide6.QtWidgets import QWidget
 from levelloop.app.theme import Theme, colour, text_font
 from levelloop.app.tools.dragging import Drag
 from levelloop.app.tools.gestures import Box, Lasso
+from levelloop.app.view.markers import draw_markers
 from levelloop.app.view.picking.guide_places import camera_here
-from levelloop.app.view.picking.picking import element_places, visible
 from levelloop.core.measure.between import face_card, measure_between, selection_size
-from levelloop.core.review.findings import Finding
 from levelloop.core.select.soft_range import falloff
 from levelloop.document.operations import REGISTRY
 from levelloop.document.scripting.units import format_length, format_number
@@ -24,7 +23,6 @@ from levelloop.document.scripting.units import format_length, format_number
 if TYPE_CHECKING:
     from levelloop.app.view.viewport import Viewport
 
-MOST_MARKERS = 400
 SECTION_REACH = 12.0  # pixels
 
 
@@ -41,7 +39,7 @@ class Overlay(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._draw_markers(painter)
+        draw_markers(painter, self.view)
         self._draw_handle(painter)
         self._draw_section(painter)
         self._draw_wipe(painter)
@@ -371,76 +369,6 @@ class Overlay(QWidget):
             if is_on():
                 painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, "✓")
 
-    def _draw_markers(self, painter: QPainter) -> None:
-        finding = self.view.hands.finding
-        if finding is None or finding.count == 0 or self.view.stage.picture(self.view.hands.finding_part) is None:
-            return
-        places = self._marker_places(finding)[:MOST_MARKERS]
-        screen = self.view.camera.project(places, *self.view.pixels)
-        seen = visible(self.view.sight(), screen)
-        screen[:, :2] /= self.view.devicePixelRatioF()
-        for number, ((x, y, depth), is_seen) in enumerate(zip(screen.tolist(), seen.tolist(), strict=True)):
-            if depth <= 1.0 and -20 < x < self.width() + 20 and -20 < y < self.height() + 20:
-                _draw_marker(painter, QPointF(x, y), finding, number, is_seen, self.view)
-
-    def _marker_places(self, finding: Finding) -> np.ndarray:
-        """Where the found elements are shown, on the smooth surface where that is shown."""
-        picture = self.view.stage.picture(self.view.hands.finding_part)
-        assert picture is not None
-        if finding.mesh == "result":
-            stepped = picture.stepped_places(finding.kind)
-            places = finding.at[:0] if stepped is None else stepped
-        else:
-            places = element_places(picture, finding.kind)
-        if finding.indices.max(initial=-1) < len(places):
-            return np.asarray(places[finding.indices])
-        return np.asarray(finding.at)
-
-
-def _draw_marker(
-    painter: QPainter, place: QPointF, finding: Finding, number: int, is_seen: bool, view: Viewport
-) -> None:
-    """Shape and number first, colour second: a polygon of as many sides as a pole has edges or a face has sides."""
-    theme = view.theme
-    strength = 1.0 if is_seen else 0.35
-    current = number == view.hands.finding_step
-    radius = 12.0 if current else 9.0
-    tone = theme.severity(finding.severity)
-    painter.setPen(QPen(colour(tone, strength), 2.2 if current else 1.6))
-    painter.setBrush(colour(theme.panel, 0.92 * strength))
-    label = ""
-    if finding.check == "poles":
-        label = str(finding.valence)
-        sides = finding.valence
-        shape = _star(place, radius * 1.15, 6) if sides >= 6 else _polygon(place, radius * 1.1, max(sides, 3))
-    elif finding.check in ("triangles", "ngons"):
-        label = "3" if finding.check == "triangles" else ""
-        shape = _polygon(place, radius * 1.1, 3 if finding.check == "triangles" else 8)
-    elif finding.check == "flipped":
-        shape = _polygon(place, radius, 4)
-        label = "⇅"
-    elif finding.kind == "edges":
-        painter.drawEllipse(place, radius * 0.45, radius * 0.45)
-        painter.drawEllipse(place, radius * 0.2, radius * 0.2)
-        return
-    else:
-        shape = _polygon(place, radius * 0.8, 4)
-    painter.drawPolygon(shape)
-    if finding.check == "ngons":
-        painter.save()
-        painter.setPen(QPen(colour(tone, strength * 0.7), 1.2))
-        for step in (-4, 0, 4):
-            reach = math.sqrt(max(radius**2 - (step * 1.4) ** 2, 0)) * 0.7
-            painter.drawLine(
-                place + QPointF(step - reach, step + reach) / 1.4, place + QPointF(step + reach, step - reach) / 1.4
-            )
-        painter.restore()
-    elif label:
-        painter.setFont(text_font(8.0 if current else 7.0))
-        painter.setPen(colour(theme.ink, strength))
-        box = QRectF(place.x() - 12, place.y() - 12 + (2 if label == "3" else 0), 24, 24)
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, label)
-
 
 def _label(painter: QPainter, place: QPointF, words: str, theme: Theme) -> None:
     """Words on a small card."""
@@ -451,16 +379,3 @@ def _label(painter: QPainter, place: QPointF, words: str, theme: Theme) -> None:
     painter.drawRoundedRect(card, 4, 4)
     painter.setPen(colour(theme.ink))
     painter.drawText(card, Qt.AlignmentFlag.AlignCenter, words)
-
-
-def _polygon(centre: QPointF, radius: float, sides: int) -> QPolygonF:
-    angles = [-math.pi / 2 + 2 * math.pi * i / sides for i in range(sides)]
-    return QPolygonF([QPointF(centre.x() + radius * math.cos(a), centre.y() + radius * math.sin(a)) for a in angles])
-
-
-def _star(centre: QPointF, radius: float, tips: int) -> QPolygonF:
-    points = []
-    for i in range(2 * tips):
-        angle, reach = -math.pi / 2 + math.pi * i / tips, radius if i % 2 == 0 else radius * 0.62
-        points.append(QPointF(centre.x() + reach * math.cos(angle), centre.y() + reach * math.sin(angle)))
-    return QPolygonF(points)
