@@ -52,6 +52,7 @@ from levelloop.core.mesh.mesh import Mesh  # noqa: E402
 from levelloop.core.mesh.selection import Selection, grow, select_all, select_boundary, select_loop, select_ring  # noqa: E402
 from levelloop.core.mesh.topology import Topology  # noqa: E402
 from levelloop.core.review import review  # noqa: E402
+from levelloop.core.review.between import Body, meetings  # noqa: E402
 from levelloop.core.select.soft_range import Soft, soft_weights  # noqa: E402
 from levelloop.core.surface.samples import sampled  # noqa: E402
 from levelloop.core.surface.surface import SmoothSurface  # noqa: E402
@@ -338,9 +339,29 @@ def recipes() -> list[Row]:
 
 
 def reviewing() -> list[Row]:
-    """The whole review."""
+    """The whole review, and what is found between many parts."""
     mesh = cube_of(20_000)
-    return [("20,000 faces: full review", best(lambda: review(fresh(mesh)), 3), 1000.0, "")]
+    rows: list[Row] = [("20,000 faces: full review", best(lambda: review(fresh(mesh)), 3), 1000.0, "")]
+    # On every other square of a board, so that the box of each meets those of four others.
+    ball = quad_sphere(10, 40)
+    squares = [(i, j) for i in range(10) for j in range(10) if (i + j) % 2 == 0]
+    places = [(7.0 * i + 0.05 * np.sin(7.0 * j), 7.0 * j, 0.1 * np.cos(5.0 * i)) for i, j in squares]
+    meshes = [ball.with_points(ball.points + np.array(place)) for place in places]
+
+    def bodies() -> list[Body]:
+        return [Body(f"{number}", one, np.arange(one.n_faces)) for number, one in enumerate(meshes)]
+
+    what, size = "50 parts", f"{2 * ball.n_faces:,} triangles each"
+    rows.append((f"{what}: what meets, from nothing", best(lambda: meetings(bodies()), 2), 1000.0, size))
+    known = bodies()
+    meetings(known)
+
+    def after_an_edit() -> None:
+        known[25] = Body("edited", meshes[25], known[25].origin)
+        meetings(known)
+
+    rows.append((f"{what}: what meets, one of them edited", best(after_an_edit, 3), 100.0, size))
+    return rows
 
 
 def files() -> list[Row]:

@@ -19,6 +19,7 @@ from levelloop.core.words import counted
 
 TOUCH = 1e-4  # of the size of what meets: flush faces go through each other by rounding and by how they are cut up
 AT_FIRST = 16  # points whose depth is looked at together; four times as many each time after
+EXACT = 1.01  # a depth is told to two digits
 FEW = 500  # faces between which there is much room: places inside them are looked at too
 
 
@@ -165,7 +166,8 @@ def _meetings(bodies: tuple[Body, Body], clearance: float | None, step: float) -
     if len(own) or len(its):
         sizes = [high - low for low, high in (first.box_of(near), second.box_of(far))]
         least = TOUCH * max(float(size.max()) for size in sizes)
-        depth = max(_depth(first, near, second, least), _depth(second, far, first, least))
+        depth = _depth(first, near, second, least)
+        depth = max(depth, _depth(second, far, first, depth))
         if depth > least:
             if len(own):
                 said = f"“{first.name}” goes through “{second.name}”, {depth:.3g} mm deep."
@@ -252,7 +254,7 @@ def _deepest(body: Body, points: Floats, least: float) -> tuple[int, float]:
     """Which of the points lies farthest behind a body, −1 where none does by more than the least, and how far: mm.
 
     No place is farther from a surface than from its nearest corner: those that may lie deepest are looked at first, and
-    no more of them than it takes.
+    no more of them than it takes to know it to a hundredth.
     """
     if len(points) == 0:
         return -1, least
@@ -260,7 +262,7 @@ def _deepest(body: Body, points: Floats, least: float) -> tuple[int, float]:
     order = np.flatnonzero(behind)
     order = order[np.argsort(-most[order], kind="stable")]
     deepest, depth, done, many = -1, least, 0, AT_FIRST
-    while done < len(order) and most[order[done]] > depth:
+    while done < len(order) and most[order[done]] > EXACT * depth:
         some = order[done : done + many]
         places, normals = body.nearest(points[some])
         off = points[some] - places

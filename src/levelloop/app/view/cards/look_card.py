@@ -22,8 +22,9 @@ from levelloop.app.view.look import (
     round_up,
 )
 from levelloop.app.view.picking.picking import place_under
+from levelloop.app.view.render.what_is_where import triangle_at
 from levelloop.core.arrays import Floats
-from levelloop.core.geometry.closest import closest_triangles, weights_in_triangle
+from levelloop.core.geometry.closest import weights_in_triangle
 from levelloop.document.scripting.units import format_length, format_number
 
 if TYPE_CHECKING:
@@ -209,12 +210,13 @@ class LookCard(QFrame):
         view = self.view
         if not view.sight_ready() or view.gesture is not None:
             return self.reading
-        place = place_under(view.sight(), *view.device(view.pointer))
-        if place is None:
+        sight, at = view.sight(), view.device(view.pointer)
+        place = place_under(sight, *at)
+        found = None if place is None else triangle_at(sight.pictures, sight.what, int(at[0]), int(at[1]))
+        if place is None or found is None:
             return ""
-        found = [bends_at(picture, place) for picture in view.stage.shown()]
-        far, bends = min((one for one in found if one is not None), key=lambda one: one[0], default=(np.inf, None))
-        if bends is None or far > 4.0 * view.camera.millimetres_per_pixel(view.height(), place):
+        bends = bends_at(*found, place)
+        if bends is None:
             return "A cage has no curvature: Space smooths it."
         value = float(bend_values(bends[None], view.look_of.bend)[0])
         return curvature_words(value, view.look_of.bend == "Gaussian", view.session.document.unit)
@@ -264,19 +266,14 @@ class Legend(QWidget):
         painter.end()
 
 
-def bends_at(picture: Picture, place: Floats) -> tuple[float, Floats] | None:
-    """How far a place in the world is off a picture's surface, and the largest and smallest curvature there: (2,)."""
-    if picture.bends is None or len(picture.indices) == 0:
+def bends_at(picture: Picture, triangle: int, place: Floats) -> Floats | None:
+    """The largest and smallest curvature at a place in the world on one of a picture's triangles: (2,)."""
+    if picture.bends is None:
         return None
-    here = np.asarray(place - picture.middle)
-    corners = picture.vertices[picture.indices, :3].astype(np.float64)
-    # Only what lies about the place: a picture has many triangles.
-    near = np.abs(corners.mean(axis=1) - here).max(axis=1)
-    some = np.argsort(near)[:32] if len(near) <= 32 else np.argpartition(near, 32)[:32]
-    (triangle,), (on,) = closest_triangles(corners[some], here[None])
-    weights = weights_in_triangle(on[None], corners[some][[triangle]])[0]
-    far = float(np.linalg.norm(on - here))
-    return far, np.asarray(weights @ picture.bends[picture.indices[some[triangle]]])
+    corners = picture.indices[triangle]
+    there = picture.vertices[corners, :3].astype(np.float64)
+    weights = weights_in_triangle((place - picture.middle)[None], there[None])[0]
+    return np.asarray(weights @ picture.bends[corners])
 
 
 def curvature_words(value: float, is_gaussian: bool, unit: str) -> str:

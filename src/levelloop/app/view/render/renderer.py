@@ -196,10 +196,10 @@ class Renderer:
                 vertices, indices, _ = arrays_of(picture)
                 self._array("pick", (vertices, PICK_LAYOUT), indices=indices, changes=picture.changes).render()
             first += len(picture.indices)
-        raw = np.frombuffer(colour.read(), dtype=np.uint8).reshape(height, width, 4)
-        numbers = faces_at(pictures, raw.view(np.uint32)[..., 0].astype(np.int64))
+        triangles = np.frombuffer(colour.read(), dtype=np.uint32).reshape(height, width)
+        numbers = faces_at(pictures, triangles.astype(np.int64))
         depths = np.frombuffer(depth.read(), dtype=np.float32).reshape(height, width)
-        return WhatIsWhere(numbers[::-1], depths[::-1])
+        return WhatIsWhere(numbers[::-1], depths[::-1], triangles[::-1])
 
     def release(self) -> None:
         """Frees everything on the GPU."""
