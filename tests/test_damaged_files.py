@@ -34,6 +34,7 @@ def random_document(seed: int) -> Document:
     random_ = np.random.default_rng(seed)
     document = Document(
         unit=str(random_.choice(["mm", "cm", "m", "in", "ft"])),
+        start_level=int(random_.integers(0, 7)),
         values={"hose": ("5 mm", 5.0), "wall": ("1/3 in", 25.4 / 3)},
         anchor=tuple(random_.normal(size=3)) if seed % 2 else None,
         symmetry=(Symmetry("y", 0.037, (0, 1)), Symmetry("z"), None)[seed % 3],
@@ -106,7 +107,8 @@ def fields_of(value: Any) -> Any:
         who = (fields_of(topology.face_offsets), fields_of(topology.corners), fields_of(topology.wires))
         return (tags, more, sets, who)
     if isinstance(value, Document):
-        settings = [value.unit, dict(value.values), value.anchor, value.symmetry, value.active, value.next_id]
+        settings = [value.unit, dict(value.values), value.anchor, value.symmetry, value.active]
+        settings += [value.next_id, value.start_level]
         guides = [(guide.name, guide.at, guide.data) for guide in value.guides]
         return (settings, guides, value.cameras, [fields_of(part) for part in value.parts])
     if hasattr(value, "__dataclass_fields__"):

@@ -219,7 +219,7 @@ def test_links_among_imported_parts_stay_among_them() -> None:
 @needs_screen
 def test_settings_hold_at_once_and_at_the_next_start(empty: Hands) -> None:
     settings = empty.window.shell.show_settings()
-    for name, value in (("theme", "Dusk"), ("orbit", "middle"), ("speed", 2.0), ("grid", 5.0)):
+    for name, value in (("theme", "Dusk"), ("orbit", "middle"), ("speed", 2.0), ("grid", 5.0), ("level", 3)):
         box = settings.boxes[name]
         index = next(row for row in range(box.count()) if box.itemData(row) == value)
         box.setCurrentIndex(index)
@@ -230,11 +230,19 @@ def test_settings_hold_at_once_and_at_the_next_start(empty: Hands) -> None:
     empty.drag(QPoint(300, 300), QPoint(340, 300), Qt.MouseButton.MiddleButton)
     assert abs(empty.view.camera.turn - turn) == pytest.approx(32, abs=2)
     settings.close()
-    assert Preferences.load() == Preferences(theme="Dusk", orbit="middle", speed=2.0, grid=5.0)
+    # What is open stays; parts of a new document begin at the level.
+    assert empty.session.document.start_level == 2
+    empty.window.on_files.new_document()
+    empty.session.do("add_box")
+    assert empty.session.part.level == 3
+    empty.session.do("set_start_level", level=0)
+    empty.session.do("add_box")
+    assert [part.level for part in empty.session.document.parts] == [3, 0]
+    assert Preferences.load() == Preferences(theme="Dusk", orbit="middle", speed=2.0, grid=5.0, level=3)
     empty.window.set_theme("Bench")
     QSettings("Level Loop", "Level Loop").setValue("speed", "no number")
     QSettings("Level Loop", "Level Loop").setValue("grid", -4)
-    assert Preferences.load() == Preferences(orbit="middle")
+    assert Preferences.load() == Preferences(orbit="middle", level=3)
 
 
 @needs_screen

@@ -45,7 +45,8 @@ def application() -> QApplication:
 
 def open_window(file: Path | None, demo: bool) -> int:
     """Opens the window on a file, the demo or an empty document; returns the exit code."""
-    session = Session.new()
+    preferences = Preferences.load()
+    session = Session(preferences.new_document())
     if demo:
         from levelloop.demo.build import demo_document
 
@@ -57,7 +58,7 @@ def open_window(file: Path | None, demo: bool) -> int:
     keep_log()
     app = application()
     _need_opengl()
-    safe = Preferences.load().safe
+    safe = preferences.safe
     window = Window(session, Journal(failed=logging.getLogger("levelloop").warning) if safe else None)
     catch_defects(window.tell)
     window.resize(1280, 800)

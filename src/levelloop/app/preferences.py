@@ -7,6 +7,8 @@ from typing import Any, get_args, get_type_hints
 
 from PySide6.QtCore import QSettings
 
+from levelloop.document.document import Document
+
 TEXT_SCALES = (0.8, 0.9, 1.0, 1.1, 1.25, 1.5, 1.75, 2.0)
 SPEEDS = (0.5, 0.75, 1.0, 1.5, 2.0)
 
@@ -14,7 +16,8 @@ SPEEDS = (0.5, 0.75, 1.0, 1.5, 2.0)
 @dataclass(frozen=True)
 class Preferences:
     """text: how large words are, 1 as designed; orbit: the button that turns a view, the other of right and middle
-    pans; speed: of turning; unit: of new documents; safe: whether work is kept safe while it is done; grid: mm.
+    pans; speed: of turning; unit, level: of new documents and of the parts made in them; safe: whether work is kept
+    safe while it is done; grid: mm.
     """
 
     theme: str = "Bench"
@@ -22,6 +25,7 @@ class Preferences:
     orbit: str = "right"
     speed: float = 1.0
     unit: str = "mm"
+    level: int = 2
     safe: bool = True
     grid: float = 1.0
 
@@ -36,6 +40,10 @@ class Preferences:
                 result = replace(result, **{one.name: read})
         return result
 
+    def new_document(self) -> Document:
+        """An empty document."""
+        return Document(unit=self.unit, start_level=self.level)
+
     def keep(self) -> None:
         """Keeps them for the next start."""
         settings = QSettings("Level Loop", "Level Loop")
@@ -49,6 +57,7 @@ ALLOWED: dict[str, tuple[Any, ...]] = {
     "orbit": ("right", "middle"),
     "speed": SPEEDS,
     "unit": ("mm", "cm", "m", "in", "ft"),
+    "level": (0, 1, 2, 3, 4),
     "safe": (True, False),
     "grid": (0.1, 0.5, 1.0, 5.0, 10.0),
 }

@@ -299,8 +299,8 @@ class Document:
     """Parts in order, which one is active, the unit of typed numbers, named values, the anchor, symmetry,
     guides, named cameras.
 
-    values: name → (text, millimetres); anchor: (x, y, z) mm; next_id: the number of the next part's id, so that no id
-    is given twice.
+    start_level: that new parts are smoothed to; values: name → (text, millimetres); anchor: (x, y, z) mm; next_id: the
+    number of the next part's id, so that no id is given twice.
     """
 
     parts: tuple[Part, ...] = ()
@@ -313,6 +313,7 @@ class Document:
     cameras: tuple[NamedCamera, ...] = ()
     materials: tuple[Material, ...] = ()
     next_id: int = 1
+    start_level: int = DEFAULT_LEVEL
 
     def __post_init__(self) -> None:
         parts = bound(self.parts)
@@ -447,4 +448,4 @@ def unique_names(wanted: Sequence[str]) -> list[str]:
 def new_part(document: Document, mesh: Mesh, name: str) -> Part:
     """A part for a new mesh, with a free name, id and colour."""
     colour = COLOURS[len(document.parts) % len(COLOURS)]
-    return Part(document.free_id(), document.free_name(name), mesh, colour=colour)
+    return Part(document.free_id(), document.free_name(name), mesh, level=document.start_level, colour=colour)

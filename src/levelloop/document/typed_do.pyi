@@ -1493,6 +1493,15 @@ class TypedDo:
     @overload
     def do(
         self,
+        key: Literal["set_start_level"],
+        *,
+        level: float | str = ...,
+    ) -> str:
+        """What parts made from now on are given out at; those that are there stay as they are."""
+
+    @overload
+    def do(
+        self,
         key: Literal["combine"],
         *,
         parts: Any = ...,

@@ -36,6 +36,10 @@ LABELS: dict[str, tuple[str, Callable[[Any], str]]] = {
     "orbit": ("Turn the view with", lambda value: f"the {value} button"),
     "speed": ("Speed of turning", lambda value: f"{value:.0%}"),
     "unit": ("New documents count in", str),
+    "level": (
+        "Parts of new documents are smoothed to",
+        lambda value: f"level {value}" if value else "nothing, the cage",
+    ),
     "grid": ("Grid step", lambda value: f"{value:g} mm"),
     "safe": ("Keep work safe while it is done", lambda value: "yes, moments after each step" if value else "no"),
 }

@@ -8,13 +8,15 @@ from typing import Any
 import numpy as np
 
 from levelloop.core.errors import EditError
+from levelloop.core.surface.surface import HIGHEST_LEVEL
 from levelloop.document.cameras import keep_camera, remove_camera, set_camera
-from levelloop.document.document import Document, Part
+from levelloop.document.document import DEFAULT_LEVEL, Document, Part
 from levelloop.document.guides import add_guide, calibrate_guide, remove_guide, set_guide
 from levelloop.document.looks import LOOKS, set_part
 from levelloop.document.parameters import (
     Angle,
     Choice,
+    Count,
     Expression,
     Length,
     OfPart,
@@ -121,6 +123,17 @@ PARTS: tuple[Operation, ...] = (
         "document",
         (Choice("unit", "mm", "Of numbers without one", words=tuple(MILLIMETRES)),),
         also="units mm inch centimetre",
+    ),
+    Operation(
+        "set_start_level",
+        "Level of new parts",
+        "Edit",
+        lambda document, level: replace(document, start_level=level),
+        "Let new parts be smoothed to level {level}",
+        "What parts made from now on are given out at; those that are there stay as they are",
+        "document",
+        (Count("level", DEFAULT_LEVEL, "0 is the cage", low=0, high=HIGHEST_LEVEL),),
+        also="default subdivision smoothing",
     ),
     Operation(
         "combine",

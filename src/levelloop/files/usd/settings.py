@@ -62,6 +62,7 @@ class Settings:
     guides: tuple[Guide, ...] = ()
     symmetry: tuple[Literal["x", "y", "z"], float | None, tuple[int, int] | None] | None = None
     next_id: int = 1
+    start_level: int = DEFAULT_LEVEL
 
 
 def settings_of(document: Document) -> dict[str, Any]:
@@ -78,6 +79,7 @@ def settings_of(document: Document) -> dict[str, Any]:
         "guides": [_guide_json(guide) for guide in document.guides],
         "symmetry": None if symmetry is None else [symmetry.axis, typed, symmetry.middle],
         "next_id": document.next_id,
+        "start_level": document.start_level,
     }
 
 
@@ -112,6 +114,8 @@ def read_settings(text: Any) -> Settings | None:
             raise WrongValueError(f"its guide “{shortened(guide.name)}” has a size or look that cannot be")
     if settings.symmetry is not None and (settings.symmetry[1] or 0.0) < 0:
         raise WrongValueError("its symmetry has a tolerance below 0")
+    if not 0 <= settings.start_level <= 6:
+        raise WrongValueError("its level of new parts is none of 0 to 6")
     return settings
 
 
@@ -131,6 +135,7 @@ def document_of(settings: Settings) -> Document:
         guides=guides,
         cameras=settings.cameras or (),
         next_id=max(1, settings.next_id),
+        start_level=settings.start_level,
     )
 
 

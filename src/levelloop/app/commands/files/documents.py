@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING
 from levelloop.app.commands.files.dialogs import file_to_open, file_to_write, may_discard, may_replace, may_revert
 from levelloop.app.commands.files.recent import remember
 from levelloop.core.words import counted
-from levelloop.document.document import Document
 from levelloop.document.guides import ENDINGS
 from levelloop.document.importing import imported
 from levelloop.document.session import Session
@@ -39,7 +38,7 @@ class FileCommands:
     def new_document(self) -> None:
         """An empty document, after asking about unsaved changes."""
         if self.may_leave():
-            self.window.adopt(Session(Document(unit=self.window.preferences.unit)))
+            self.window.adopt(Session(self.window.preferences.new_document()))
 
     def open_path(self, path: Path) -> bool:
         """Opens a file; where it cannot be read the present document stays as it is."""
