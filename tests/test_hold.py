@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -491,3 +493,47 @@ def test_the_turn_of_a_tube_is_that_of_its_rings_and_a_flat_loop_has_none() -> N
     sheet = plane((20, 20), (4, 4))
     flat = loop_turn(sheet, sheet.topology.find_edges(np.array([[1, 6], [6, 11], [11, 16], [16, 21]])))
     assert flat is not None and np.isinf(flat.tip).all() and len(flat.arc) == 0
+
+
+def stretched(session: Session, sizes: tuple[float, float, float]) -> Session:
+    """The same document with its part scaled as a whole."""
+    part = replace(session.part, transform=np.diag([*sizes, 1.0]))
+    return Session(session.document.with_part(part))
+
+
+@given(st.tuples(*[st.floats(0.5, 2.0)] * 3), st.integers(0, 2))
+def test_a_stretched_part_tells_what_its_held_radius_comes_to_in_the_world(
+    sizes: tuple[float, float, float], axis: int
+) -> None:
+    session = Session.new()
+    session.do("add_box", size=(40, 40, 40))
+    session.select_where("edges", along="xyz"[axis])
+    session.do("keep_set", name="held")
+    session.select_none()
+    session = stretched(session, sizes)
+    told = session.add_step("hold", set="held", radius=2.0)
+    least, most = min(sizes), max(sizes)
+    if most / least < 1.0 + 1e-6:
+        return
+    low, high = (float(word) for word in re.findall(r"([\d.]+) mm", told.split("stretched")[1]))
+    # A circle of that radius in each of the planes, stretched and measured point by point.
+    angle = np.linspace(0.0, 2.0 * np.pi, 721)
+    radii = []
+    for one, other in ((0, 1), (1, 2), (2, 0)):
+        a, b = sizes[one], sizes[other]
+        speed = np.hypot(a * np.sin(angle), b * np.cos(angle))
+        radii.append(2.0 * speed**3 / (a * b))
+    assert low == pytest.approx(np.min(radii), rel=1e-3)
+    assert high == pytest.approx(np.max(radii), rel=1e-3)
+
+
+def test_a_part_that_is_only_larger_tells_one_radius_and_others_tell_none() -> None:
+    for scale, said in ((1.0, ""), (2.0, "in the world the radius is 4 mm.")):
+        session = Session.new()
+        session.do("add_box", size=(40, 40, 40))
+        session.select_where("edges", along="z")
+        session.do("keep_set", name="held")
+        session.select_none()
+        session = stretched(session, (scale, scale, scale))
+        told = session.add_step("hold", set="held", radius=2.0)
+        assert told.endswith(said) and ("world" in told) == bool(said)

@@ -23,7 +23,7 @@ from levelloop.core.forms.primitives import plane, quad_sphere
 from levelloop.document.document import Document, Part, new_part
 from levelloop.document.session import Session
 
-TURNED = np.array([[0.0, -2.0, 0.0, 5.0], [1.0, 0.0, 0.0, 1.0], [0.0, 0.0, 1.0, -3.0], [0.0, 0.0, 0.0, 1.0]])
+TURNED = np.array([[0.0, -2.0, 0.0, 0.0], [1.0, 0.0, 0.0, 0.0], [0.0, 0.0, 1.0, 0.0], [5.0, 1.0, -3.0, 1.0]])
 
 
 class Memory:

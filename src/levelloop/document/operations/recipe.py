@@ -25,6 +25,7 @@ from levelloop.document.recipe.step_kinds import STEPS, StepKind
 from levelloop.document.recipe.steps import Step, growth
 from levelloop.document.registry import Operation
 from levelloop.document.running.part_edits import Change, as_cage
+from levelloop.document.scripting.units import format_length
 from levelloop.document.shared_parameters import AROUND
 
 TOLD_AT_ONCE = 60_000  # faces that a recipe makes in a few tenths of a second
@@ -55,7 +56,8 @@ def add_or_set(
     check_fits(faces, BYTES_IN_RECIPE)
     # What takes long is built where it is shown, off the window's thread; it says there what cannot run.
     told = _told(part, changed, place) if faces <= TOLD_AT_ONCE else ""
-    return Change(kept, selections, told)
+    seen = _radius_seen(part, parameters["radius"], document.unit) if kind == "hold" else ""
+    return Change(kept, selections, f"{told} {seen}".strip())
 
 
 def move_step(document: Document, selections: Selections, step: int, to: int) -> Change:
@@ -186,6 +188,21 @@ def _unlocked(document: Document) -> Part:
     if part.locked:
         raise EditError(f"“{part.name}” is locked.")
     return part
+
+
+def _radius_seen(part: Part, radius: float, unit: str) -> str:
+    """What a radius in a part's own space comes to in the world, where the part is scaled; else nothing.
+
+    A circle stretched by a along and b across is an ellipse: its tightest radius is r b²/a, its widest r a²/b.
+    """
+    sizes = np.linalg.svd(part.transform[:3, :3], compute_uv=False)
+    low, high = radius * sizes[-1] ** 2 / sizes[0], radius * sizes[0] ** 2 / sizes[-1]
+    if np.allclose((low, high), radius, rtol=1e-6):
+        return ""
+    shown = [format_length(float(f"{value:.4g}"), unit) for value in (low, high)]
+    if np.isclose(low, high, rtol=1e-6):
+        return f"The part is scaled: in the world the radius is {shown[0]}."
+    return f"The part is stretched: in the world the radius is {shown[0]} to {shown[1]}, as the turn lies."
 
 
 def _told(part: Part, changed: Part, place: int) -> str:
