@@ -31,7 +31,7 @@ def test_rings_bend_as_the_formula_says(sides: int, level: int) -> None:
     tube = cylinder(20, 60, sides, 12, "open")
     surface = samples(tube, level)
     inner = np.flatnonzero(np.abs(tube.points[:, 2]) < 20)
-    assert surface.k1[inner] == pytest.approx(2 / (10 * (1 + np.cos(2 * np.pi / sides))), abs=1e-6)
+    assert np.allclose(surface.k1[inner], 2 / (10 * (1 + np.cos(2 * np.pi / sides))), rtol=0, atol=1e-6)
     assert np.abs(surface.k2[inner]).max() < 1e-9
     # The direction of the larger one runs around, of the other along; normals point outwards.
     assert np.abs(surface.d1[inner, 2]).max() < 1e-9 and np.abs(surface.d2[inner, 2]) == pytest.approx(1)
@@ -118,14 +118,14 @@ def test_samples_are_the_points_of_their_level_on_the_limit(name: str) -> None:
         for values in (surface.points, surface.normals, surface.k1, surface.k2, surface.d1, surface.d2, surface.beside):
             assert np.isfinite(values).all()
         assert (surface.k1 >= surface.k2).all() and (surface.beside >= 0).all()
-        assert np.linalg.norm(surface.normals[used], axis=1) == pytest.approx(1, abs=1e-9)
+        assert np.allclose(np.linalg.norm(surface.normals[used], axis=1), 1, rtol=0, atol=1e-9)
         assert len(surface.points) == surface.mesh.n_points
         if finer is not None and level and finer.n_points == surface.mesh.n_points:
-            assert surface.points == pytest.approx(finer.points, abs=1e-9)
+            assert np.allclose(surface.points, finer.points, rtol=0, atol=1e-9)
         # What is a sample at one level is the same one at the next.
         deeper = sampled(SmoothSurface(mesh, level + 1), mesh.points)
         count = len(surface.points)
-        assert deeper.points[:count] == pytest.approx(surface.points, abs=1e-9)
+        assert np.allclose(deeper.points[:count], surface.points, rtol=0, atol=1e-9)
         for face, point in zip(
             surface.mesh.topology.corner_face.tolist(), surface.mesh.topology.corners.tolist(), strict=True
         ):
@@ -180,7 +180,7 @@ def test_parts_have_surfaces_after_their_recipe_and_where_they_stand() -> None:
     assert len(whole.points) == len(session.part.result(2).points) and whole.cage_face.max() < session.part.mesh.n_faces
     session.do("duplicate")
     session.do("scale", factors=2.0, pivot="origin")
-    assert np.sort(session.part.surface(2, in_world=True).k1) == pytest.approx(np.sort(whole.k1) / 2, rel=1e-6)
+    assert np.allclose(np.sort(session.part.surface(2, in_world=True).k1), np.sort(whole.k1) / 2, rtol=1e-6)
     session.do("add_curve", points=[(0, 0, 0), (1, 0, 0)])
     with pytest.raises(EditError, match="no faces"):
         session.part.surface()
@@ -200,8 +200,8 @@ def test_moving_turning_and_scaling_change_nothing_but_millimetres() -> None:
     turn *= np.sign(np.linalg.det(turn))
     for factor in (1e-4, 1e4):
         moved = samples(mesh.with_points(factor * mesh.points @ turn + 17.0 * factor))
-        assert moved.k1 * factor == pytest.approx(base.k1, abs=1e-6)
-        assert moved.normals == pytest.approx(base.normals @ turn, abs=1e-6)
+        assert np.allclose(moved.k1 * factor, base.k1, rtol=0, atol=1e-6)
+        assert np.allclose(moved.normals, base.normals @ turn, rtol=0, atol=1e-6)
 
 
 def crowded(seed: int) -> Mesh:
@@ -229,12 +229,12 @@ def test_patches_give_what_rings_give(seed: int, level: int) -> None:
     for name in ("places", "normals", "k1", "k2"):
         scale = max(np.abs(getattr(other, name)).max(), 1.0)
         assert np.abs(getattr(one, name) - getattr(other, name)).max() < 1e-9 * scale, name
-    assert beside == pytest.approx(also, abs=1e-9)
+    assert np.allclose(beside, also, rtol=0, atol=1e-9)
     # Directions where there are two of them.
     apart = other.k1 - other.k2 > 1e-3 * np.abs(other.k1).max()
-    assert np.abs(np.einsum("ij,ij->i", one.d1, other.d1)[apart]) == pytest.approx(1.0, abs=1e-9)
+    assert np.allclose(np.abs(np.einsum("ij,ij->i", one.d1, other.d1)[apart]), 1.0, rtol=0, atol=1e-9)
     assert np.abs(np.einsum("ij,ij->i", one.d1, one.d2)).max() < 1e-9
-    assert surface.normals(raw, cage.points) == pytest.approx(surface.normals(raw), abs=1e-9)
+    assert np.allclose(surface.normals(raw, cage.points), surface.normals(raw), rtol=0, atol=1e-9)
 
 
 @pytest.mark.parametrize("size", [1e-160, 1e-12, 1e12])
