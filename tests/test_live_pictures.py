@@ -162,6 +162,19 @@ def test_new_arrays_take_over_buffers_that_are_free_and_idle_ones_go() -> None:
     assert held.buffer.is_gone and not uploads.is_used
 
 
+def test_what_was_written_in_place_and_not_seen_is_in_the_buffer_that_is_taken_over() -> None:
+    uploads, card, view = Uploads(), Card(), object()
+    live = np.zeros(300, dtype=np.float32)
+    uploads.begin(view, [live])
+    held = uploads.upload(card, live, Changes(0, np.arange(0)))  # type: ignore[arg-type]
+    live[7] = 5.0
+    # The drag ends before that was drawn; what is shown at rest is the same.
+    rest = live.copy()
+    uploads.begin(view, [rest])
+    assert uploads.upload(card, rest).number == held.number  # type: ignore[arg-type]
+    assert bytes(held.buffer.content) == rest.tobytes()
+
+
 def test_what_differs_is_found() -> None:
     one = np.zeros((5, 2))
     other = one.copy()
@@ -213,3 +226,25 @@ def test_a_drag_at_the_whole_level_writes_in_place(empty: Hands) -> None:
     assert rest is not None and rest.live is None
     same(live[-1], replace(rest, indices=live[-1].indices, part=live[-1].part))
     assert frame.size() == view.grabFramebuffer().size()
+
+
+def test_other_parts_stay_as_they_are_while_frames_keep_up(empty: Hands) -> None:
+    empty.session.do("add_quad_sphere", diameter=80, cells=24, name="other")
+    empty.session.do("add_box", size=(20, 20, 20), at=(80, 0, 0), cells=(4, 4, 4), name="dragged")
+    stage = empty.window.stage
+    stage.show_smooth(empty.session.document.parts, True)
+    empty.settle()
+    other = empty.session.document.by_name("other")
+    before = stage.picture(other.id)
+    empty.session.select(points=[0])
+    stage.keeps_up = True
+    stage.hurry(True)
+    empty.session.do("move", by=(0, 0, 1))
+    assert stage.picture(other.id) is before and before is not None and before.level == 2
+    stage.keeps_up = False
+    empty.session.do("move", by=(0, 0, 1))
+    shown = stage.picture(other.id)
+    assert shown is not None and shown.level < 2
+    stage.hurry(False)
+    empty.settle()
+    assert stage.picture(other.id).level == 2  # type: ignore[union-attr]

@@ -34,7 +34,7 @@ from levelloop.core.mesh.mesh import (
 )
 from levelloop.core.mesh.selection import select_all
 from levelloop.core.mesh.topology import Topology
-from levelloop.core.surface.live import LivePiece
+from levelloop.core.surface.live import live_piece
 from levelloop.core.surface.surface import SmoothSurface, faces_at, smooth
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "benchmarks"))
@@ -296,7 +296,8 @@ def test_what_follows_a_few_points_is_what_all_of_it_comes_to(name: str, seed: i
     surface = SmoothSurface(cage, level)
     changed = np.zeros(cage.n_points, dtype=np.bool_)
     changed[random.integers(0, cage.n_points, many)] = True
-    piece = LivePiece(surface, changed)
+    piece = live_piece(surface, changed, worth=0)
+    assert piece is not None
     moved = cage.points + changed[:, None] * random.normal(size=(cage.n_points, 3))
     before, after = surface.points(cage.points), surface.points(moved)
     raw, limit, normals = piece.moved(moved, True)
@@ -311,10 +312,10 @@ def test_what_follows_a_few_points_is_what_all_of_it_comes_to(name: str, seed: i
 def test_a_dragged_point_asks_for_a_small_piece_only() -> None:
     surface = SmoothSurface(plane((20, 20), (20, 20)), 3)
     changed = np.arange(surface.cage.n_points) == 220
-    piece = LivePiece(surface, changed)
-    assert piece.is_worth and len(piece.faces) == 16 and len(piece.edges) == 40
+    piece = live_piece(surface, changed)
+    assert piece is not None and len(piece.faces) == 16 and len(piece.edges) == 40
     assert piece.covers(changed) and not piece.covers(~changed)
-    assert not LivePiece(surface, np.ones_like(changed)).is_worth
+    assert live_piece(surface, np.ones_like(changed)) is None
 
 
 def test_other_tags_use_the_same_connectivity() -> None:

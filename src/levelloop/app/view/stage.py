@@ -254,15 +254,18 @@ class Stage(QObject):
     def _follow(self, part: Part, old: Picture | None) -> bool:
         """While a few points are dragged: shows what follows them, at the whole level where frames come fast enough."""
         whole = shown_level(part, self.is_smooth(part), self.stop(part))
-        for level in {whole if self.keeps_up else self.level_now(part), self.level_now(part)}:
-            on_limit = level > 0 and self.stop(part) == "limit"
-            bends = self._bends and level > 0
-            picture = followed(old, part, Shown(level, self.until(part), on_limit, bends))
-            if picture is not None:
-                self._wanted.pop(part.id, None)
-                self._show(part, picture)
-                return True
-        return False
+        level = whole if self.keeps_up else self.level_now(part)
+        until, on_limit = self.until(part), level > 0 and self.stop(part) == "limit"
+        if old is not None and (old.part, old.level, old.until, old.on_limit) == (part, level, until, on_limit):
+            # Something else is dragged.
+            self._wanted.pop(part.id, None)
+            return True
+        picture = followed(old, part, Shown(level, until, on_limit, self._bends and level > 0))
+        if picture is None:
+            return False
+        self._wanted.pop(part.id, None)
+        self._show(part, picture)
+        return True
 
     def _show(self, part: Part, picture: Picture) -> None:
         self.pictures[part.id] = picture

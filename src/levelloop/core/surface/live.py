@@ -20,31 +20,23 @@ class LivePiece:
     """The part of a surface that some points of its cage carry.
 
     changed: (n,) which points; faces: (f,) the cage's faces whose surface follows them; points: the surface's points
-    that do, ascending; sectors: its sectors that do; edges: the cage's edges whose curves do; is_worth: whether it is
-    so small that smoothing it alone is worth it. bends: whether it will be asked how it bends.
+    that do, ascending; sectors: its sectors that do; edges: the cage's edges whose curves do. around: (g,) the faces,
+    these among them, that are smoothed for that.
     """
 
-    def __init__(self, surface: SmoothSurface, changed: Booleans, bends: bool = False) -> None:
+    def __init__(self, surface: SmoothSurface, changed: Booleans, faces: Integers, around: Integers) -> None:
         cage = surface.cage
         topology = cage.topology
-        self.changed = changed
-        near = topology.faces_of_points(np.flatnonzero(changed))
-        self.faces = _touching(surface, near)
-        around = _touching(surface, self.faces)
-        if bends:
-            # A pole bends as what lies beside it does, on any of its faces.
-            around = _touching(surface, around)
-        self.is_worth = WORTH * len(around) <= topology.n_faces
+        self.changed, self.faces = changed, faces
         piece, origin = drop_faces(cage, ~mask_of(around, topology.n_faces), keep_unattached=False)
         self._used = origin.points
         self._surface = SmoothSurface(piece, surface.level)
         mine = _corners(topology.face_offsets, self.faces, surface.level)
-        its = _corners(piece.topology.face_offsets, np.searchsorted(around, self.faces), surface.level)
+        its = _corners(piece.topology.face_offsets, np.searchsorted(around, faces), surface.level)
         self.points, first = np.unique(surface.topology.corners[mine], return_index=True)
         self._points = self._surface.topology.corners[its[first]]
         self.sectors, first = np.unique(surface.sectors.of_corner[mine], return_index=True)
         self._sectors = self._surface.sectors.of_corner[its[first]]
-
         self.edges = distinct(topology.corner_edge[topology.corners_of_faces(self.faces)])
 
     def covers(self, changed: Booleans) -> bool:
@@ -68,6 +60,25 @@ class LivePiece:
         found, _ = bends_of(self._surface, points[self._used], self._surface.topology.n_points)
         at = self._surface.sectors.point[self._sectors]
         return np.stack((found.k1[at], found.k2[at]), axis=1)
+
+
+def live_piece(
+    surface: SmoothSurface, changed: Booleans, bends: bool = False, worth: float = WORTH
+) -> LivePiece | None:
+    """The piece that some points of a surface's cage carry; None where smoothing all of it is as fast.
+
+    changed: (n,) which points; bends: whether it will be asked how it bends; worth: how many times as many faces the
+    cage has at least.
+    """
+    near = surface.cage.topology.faces_of_points(np.flatnonzero(changed))
+    faces = _touching(surface, near)
+    around = _touching(surface, faces)
+    if bends:
+        # A pole bends as what lies beside it does, on any of its faces.
+        around = _touching(surface, around)
+    if worth * len(around) > surface.cage.n_faces:
+        return None
+    return LivePiece(surface, changed, faces, around)
 
 
 # Helpers

@@ -9,7 +9,7 @@ import numpy as np
 from levelloop.app.view.render.picture import Changes, Picture
 from levelloop.core.mesh.faces import normal_map
 from levelloop.core.recipe.chain import Built, Smoothing, Stop
-from levelloop.core.surface.live import LivePiece
+from levelloop.core.surface.live import live_piece
 from levelloop.document.document import Part
 
 
@@ -39,8 +39,8 @@ def followed(old: Picture | None, part: Part, shown: Shown) -> Picture | None:
         return None
     piece, is_first = old.live, old.changes is None
     if piece is None or not piece.covers(moved):
-        piece, is_first = LivePiece(surface, moved, old.bends is not None), True
-        if not piece.is_worth:
+        piece, is_first = live_piece(surface, moved, old.bends is not None), True
+        if piece is None:
             return None
     raw, on_limit, normals = piece.moved(part.mesh.points, shown.on_limit)
     points = stop.points.copy() if is_first else stop.points

@@ -28,7 +28,8 @@ class Upload:
     """A buffer and the array that it holds.
 
     number: never used twice, other than OpenGL's name of it; idle: how many frames were drawn without it since it was
-    needed; written: up to which of its changes it holds.
+    needed; written: up to which of its changes it holds; is_live: whether its array is written in place, and so may be
+    ahead of the buffer.
     """
 
     number: int
@@ -36,6 +37,7 @@ class Upload:
     buffer: Any
     idle: int = 0
     written: int = 0
+    is_live: bool = False
 
     @property
     def name(self) -> int:
@@ -73,7 +75,7 @@ class Uploads:
             found = self._held[id(array)] = self._taken_over(array) or self._made(context, array)
         elif changes is not None and changes.number != found.written:
             self._write_rows(found, changes)
-        found.written = changes.number if changes is not None else 0
+        found.written, found.is_live = (0, False) if changes is None else (changes.number, True)
         return found
 
     def holds(self, numbers: Iterable[int]) -> bool:
@@ -125,7 +127,7 @@ class Uploads:
             upload = self._held[key]
             if upload.array.nbytes == array.nbytes and upload.array.dtype == array.dtype and array.nbytes:
                 del self._held[key]
-                first, end = changed(upload.array, array)
+                first, end = (0, array.size) if upload.is_live else changed(upload.array, array)
                 if end > first:
                     flat = np.ascontiguousarray(array).reshape(-1)[first:end]
                     upload.buffer.write(flat.tobytes(), offset=first * array.itemsize)
