@@ -32,9 +32,9 @@ class Hands:
     orbits_with_middle, orbit_speed: how a drag turns the view; brush: its radius, pixels; flies: whether the camera is
     seen going where commands put it; measuring: whether the distance between the last two picks is shown;
     keeps_selection: whether clicks leave the selection as it is; axes, pivot: of the handle; tool: what the left button
-    draws with, None where it selects; repeats: the kind of element that Shift+click applies the running operation to,
-    None where none runs; apply_again: applies it; open_field: opens a field of the sentence with what was typed; looks:
-    the letters after I, what each shows and whether it does.
+    draws with, None where it selects; repeats: the kind of element that Shift+click, or plainly a click, applies what
+    ran last to, None where it does not; apply_again: does so; open_field: opens a field of the sentence with what was
+    typed; looks: the letters after I, what each shows and whether it does.
     """
 
     kind: Kind | Literal["parts"] = "faces"

@@ -160,6 +160,15 @@ class Stage(QObject):
             return None
         return picture
 
+    def current(self) -> dict[str, Picture]:
+        """The pictures by part, of those that have one of the cage that they have now."""
+        known = [(part, self.pictures.get(part.id)) for part in self.session.document.parts]
+        return {
+            part.id: picture
+            for part, picture in known
+            if picture is not None and picture.part.mesh.topology is part.mesh.topology
+        }
+
     def refresh(self) -> None:
         """Brings every picture up to date; large ones arrive later."""
         document = self.session.document

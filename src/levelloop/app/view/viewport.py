@@ -318,14 +318,13 @@ class Viewport(QOpenGLWidget):
 
     def state(self) -> ViewState:
         """All that decides what the view shows, beside the document."""
-        pictures = {part.id: self.stage.picture(part.id) for part in self.session.document.parts}
         return ViewState(
             self.theme,
             copy(self.camera),
             replace(self.look_of),
             self.devicePixelRatioF(),
             self.stage.shown(),
-            {part_id: picture for part_id, picture in pictures.items() if picture is not None},
+            self.stage.current(),
             self.stage.is_hurried,
             self.kind,
             self.mode,
