@@ -40,6 +40,7 @@ bench: setup
 pages: setup
 	$(PYTHON) tools/operations_page.py
 	$(PYTHON) tools/typed_do.py
+	$(PYTHON) tools/operation_keys.py
 	$(PYTHON) tools/man_page.py
 	$(PYTHON) tools/review_page.py
 	$(PYTHON) tools/keys_page.py

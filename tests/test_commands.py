@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QMenu, QMessageBox
 
 from levelloop.app.view.render.picture import make_picture
 from levelloop.core.forms.primitives import box, plane
-from levelloop.document.document import Part
+from levelloop.document.part import Part
 from levelloop.document.recipe.steps import Step
 
 ALT = Qt.KeyboardModifier.AltModifier

@@ -2,10 +2,16 @@
 
 from __future__ import annotations
 
+import ast
 import subprocess
 import sys
+from pathlib import Path
 
 import pytest
+
+from levelloop.document.operations import REGISTRY
+
+ROOT = Path(__file__).parent.parent
 
 
 @pytest.mark.parametrize(
@@ -34,3 +40,22 @@ def test_the_window_starts_without_what_it_does_not_show_yet() -> None:
     )
     result = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60, check=True)
     assert result.stdout.strip() == "[]"
+
+
+def test_no_operation_key_is_typed_by_hand_in_the_window() -> None:
+    """What is handed to run, start or look up an operation is a name from the registry's own list, or a record."""
+    typed = []
+    for path in (ROOT / "src" / "levelloop" / "app").rglob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+            given: list[ast.expr] = []
+            # A handle is a word of its own.
+            if isinstance(node, ast.Call) and getattr(node.func, "attr", "") != "by_handle":
+                given = node.args
+            elif isinstance(node, ast.Subscript):
+                given = [node.slice]
+            typed += [
+                f"{path.name}:{one.lineno} {one.value}"
+                for one in given
+                if isinstance(one, ast.Constant) and isinstance(one.value, str) and one.value in REGISTRY
+            ]
+    assert typed == []

@@ -21,7 +21,8 @@ from levelloop.app.view.render.uploads import KEPT_IDLE, Uploads, changed
 from levelloop.app.view.scenery import Scenery
 from levelloop.app.view.view_state import ViewState
 from levelloop.core.forms.primitives import plane, quad_sphere
-from levelloop.document.document import Document, Part, new_part
+from levelloop.document.document import Document, new_part
+from levelloop.document.part import Part
 from levelloop.document.session import Session
 
 TURNED = np.array([[0.0, -2.0, 0.0, 0.0], [1.0, 0.0, 0.0, 0.0], [0.0, 0.0, 1.0, 0.0], [5.0, 1.0, -3.0, 1.0]])

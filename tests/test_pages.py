@@ -18,6 +18,7 @@ MADE = {
     "operations_page": ("page", "docs/operations.md"),
     "keys_page": ("page", "docs/keys.md"),
     "typed_do": ("stub", "src/levelloop/document/typed_do.pyi"),
+    "operation_keys": ("module", "src/levelloop/document/operations/keys.py"),
     "man_page": ("page", "packaging/levelloop.1"),
 }
 PAGES = Path(__file__).parent.parent / "docs"

@@ -28,9 +28,10 @@ from levelloop.core.recipe.mirror import PLANES, mirror
 from levelloop.core.recipe.shaping import bend, taper, twist
 from levelloop.core.review import review
 from levelloop.core.surface.surface import smooth
-from levelloop.document.document import Document, Part, new_part
+from levelloop.document.document import Document, new_part
 from levelloop.document.operations import REGISTRY
 from levelloop.document.parameters import Reading
+from levelloop.document.part import Part
 from levelloop.document.recipe.step_kinds import STEPS
 from levelloop.document.recipe.steps import Step, growth, label, links_of, rail_place
 from levelloop.files import read_document

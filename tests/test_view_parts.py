@@ -21,7 +21,8 @@ from levelloop.core.forms.primitives import box
 from levelloop.core.mesh.faces import face_normals
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import Selection, select_all
-from levelloop.document.document import Document, Part, new_part
+from levelloop.document.document import Document, new_part
+from levelloop.document.part import Part
 from levelloop.document.session import Session
 
 WIDTH, HEIGHT = 800, 600

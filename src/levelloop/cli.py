@@ -21,7 +21,8 @@ if TYPE_CHECKING:
     from levelloop.core.mesh.mesh import Mesh
     from levelloop.core.review import Report
     from levelloop.core.review.findings import Finding
-    from levelloop.document.document import Document, Part
+    from levelloop.document.document import Document
+    from levelloop.document.part import Part
 
 
 class _FileFirst(click.Group):

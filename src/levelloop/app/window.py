@@ -52,7 +52,7 @@ from levelloop.app.view.stage import AT_ONCE, Stage
 from levelloop.app.view.viewport import Viewport
 from levelloop.core.errors import LevelLoopError
 from levelloop.core.mesh.selection import Kind
-from levelloop.document.operations import REGISTRY
+from levelloop.document.operations import REGISTRY, keys
 from levelloop.document.running.running import State
 from levelloop.document.session import Session
 from levelloop.files.journal import Journal
@@ -158,7 +158,7 @@ class Window(QMainWindow):
         """Selects points, edges, faces or parts; a second time converts what is selected."""
         if kind == self.view.kind and kind != "parts" and self.session.document.parts:
             if len(self.session.selection) and self.session.selection.kind != kind:
-                self.attempt(lambda: self.session.do("convert", kind=kind))
+                self.attempt(lambda: self.session.do(keys.CONVERT, kind=kind))
         elif kind == "parts":
             self.view.kind = "parts"
         else:

@@ -23,9 +23,10 @@ from levelloop.core.mesh.selection import (
 from levelloop.core.review import Report
 from levelloop.core.review.findings import PURPOSES, Finding, Purpose
 from levelloop.core.select.where import element_near, select_where
-from levelloop.document.document import Document, Part
+from levelloop.document.document import Document
 from levelloop.document.looks import checked_looks
 from levelloop.document.operations import REGISTRY
+from levelloop.document.part import Part
 from levelloop.document.recipe.step_kinds import STEPS, StepKind
 from levelloop.document.registry import Operation
 from levelloop.document.review.measuring import Measures, measured

@@ -10,7 +10,8 @@ import numpy as np
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.progress import pieces
 from levelloop.core.words import shortened
-from levelloop.document.document import Document, Part, document_of_meshes
+from levelloop.document.document import Document, document_of_meshes
+from levelloop.document.part import Part
 from levelloop.files.atomic import replacing
 from levelloop.files.errors import FileError, guarded
 from levelloop.files.obj import read_obj, write_obj

@@ -13,8 +13,9 @@ from levelloop.core.errors import EditError
 from levelloop.core.mesh.faces import corner_normals, triangle_corners, triangles
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.document.cameras import NamedCamera, find_camera, view_axes
-from levelloop.document.document import Document, Part
+from levelloop.document.document import Document
 from levelloop.document.materials import Material, material_named
+from levelloop.document.part import Part
 from levelloop.files.usd.materials import linear_of
 
 Light = Literal["studio", "window", "evening", "even"]

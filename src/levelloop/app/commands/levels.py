@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from levelloop.app.view.render.picture import Stop
+from levelloop.document.operations import keys
 
 if TYPE_CHECKING:
     from levelloop.app.window import Window
@@ -33,7 +34,7 @@ class Levels:
     def give_out(self, stop: Stop) -> None:
         """Lets the active part be given out at a stop of the rail: an edit."""
         self.window.sentence.close_fields()
-        if self.window.attempt(lambda: self.window.session.do("set_level", level=stop)):
+        if self.window.attempt(lambda: self.window.session.do(keys.SET_LEVEL, level=stop)):
             self.window.stage.show_until(self.window.session.part.id, None, stop != 0)
             where = "the limit" if stop == "limit" else f"level {stop}"
             self.window.tell(f"“{self.window.session.part.name}” is given out at {where}.")

@@ -12,6 +12,7 @@ from PySide6.QtGui import QColor, QIcon, QPixmap
 from PySide6.QtWidgets import QMenu
 
 from levelloop.document.document import COLOURS, Part
+from levelloop.document.operations import keys
 from levelloop.document.registry import Operation
 from levelloop.document.running.part_edits import copied, paste
 
@@ -43,7 +44,7 @@ class PartCommands:
             else:
                 self.show_hidden()
         elif session.state.shown_selections:
-            self.window.attempt(lambda: session.do("hide", rest=rest))
+            self.window.attempt(lambda: session.do(keys.HIDE, rest=rest))
         elif rest:
             self._show_parts(lambda part: part.id in chosen, "Hide the other parts")
         else:
@@ -72,7 +73,7 @@ class PartCommands:
         """Hides the active part, or shows it."""
 
         def run() -> None:
-            self.window.session.do("set_part", visible=not self.window.session.part.visible)
+            self.window.session.do(keys.SET_PART, visible=not self.window.session.part.visible)
 
         self.window.attempt(run)
 
@@ -88,7 +89,7 @@ class PartCommands:
         session = self.window.session
         chosen = session.state.parts_chosen
         if len(chosen) < 2:
-            self.window.attempt(lambda: session.do("remove_part"))
+            self.window.attempt(lambda: session.do(keys.REMOVE_PART))
             return
         document = session.document
         for part in chosen:
@@ -111,7 +112,7 @@ class PartCommands:
         menu.addAction("No helper any more" if part.helper else "Make a helper").triggered.connect(
             lambda: self._set_part(helper=not part.helper)
         )
-        menu.addAction("Group").triggered.connect(lambda: self.window.start("group_part"))
+        menu.addAction("Group").triggered.connect(lambda: self.window.start(keys.GROUP_PART))
         faded = menu.addMenu("Opacity")
         for share in (1.0, 0.6, 0.3):
             faded.addAction(f"{share:.0%}").triggered.connect(
@@ -141,7 +142,7 @@ class PartCommands:
         if count > 1:
             self.window.attempt(lambda: session.edit_chosen(f"Change {count} parts", **looks))
         else:
-            self.window.attempt(lambda: session.do("set_part", **looks))
+            self.window.attempt(lambda: session.do(keys.SET_PART, **looks))
 
     def _move_part(self, by: int) -> None:
         """Moves the active part up or down in the list."""

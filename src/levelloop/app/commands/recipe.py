@@ -9,8 +9,9 @@ from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QMenu
 
 from levelloop.core.words import counted
-from levelloop.document.document import Document, Part
+from levelloop.document.document import Document
 from levelloop.document.operations import REGISTRY
+from levelloop.document.part import Part
 from levelloop.document.recipe.step_kinds import STEPS
 from levelloop.document.recipe.steps import label, rail_place
 from levelloop.document.registry import Operation

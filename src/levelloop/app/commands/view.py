@@ -21,7 +21,7 @@ from levelloop.core.mesh.selection import Selection
 from levelloop.document.cameras import NamedCamera
 from levelloop.document.document import Document, Guide
 from levelloop.document.guides import AXES
-from levelloop.document.operations import REGISTRY
+from levelloop.document.operations import REGISTRY, keys
 from levelloop.document.registry import Operation
 from levelloop.document.scripting.units import format_length
 
@@ -286,7 +286,7 @@ class ViewCommands:
 
     def edit_guide(self, guide: Guide, **changes: Any) -> None:
         """Changes how a guide looks."""
-        self.window.attempt(lambda: self.window.session.do("set_guide", name=guide.name, **changes))
+        self.window.attempt(lambda: self.window.session.do(keys.SET_GUIDE, name=guide.name, **changes))
 
     def project_guide(self, guide: Guide) -> None:
         """Projects a guide onto the active part, or no longer."""

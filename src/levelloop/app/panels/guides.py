@@ -11,6 +11,7 @@ from levelloop.app.panels.pieces import heading, switch
 from levelloop.app.theme import Theme, plain_label, scaled, text_font
 from levelloop.core.errors import LevelLoopError
 from levelloop.document.document import Guide
+from levelloop.document.operations import keys
 from levelloop.document.session import Session
 
 
@@ -109,6 +110,6 @@ class GuidesPanel(QWidget):
     def set(self, guide: Guide, **changes: Any) -> None:
         """Changes how a guide looks."""
         try:
-            self.session.do("set_guide", name=guide.name, **changes)
+            self.session.do(keys.SET_GUIDE, name=guide.name, **changes)
         except LevelLoopError as error:
             self.told.emit(str(error))

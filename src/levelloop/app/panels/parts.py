@@ -23,7 +23,9 @@ from levelloop.app.panels.pieces import heading, quiet_list, switch, tool
 from levelloop.app.theme import Theme, plain_label, scaled, text_font
 from levelloop.app.view.stage import Stage
 from levelloop.core.errors import LevelLoopError
-from levelloop.document.document import Document, Part
+from levelloop.document.document import Document
+from levelloop.document.operations import keys
+from levelloop.document.part import Part
 from levelloop.document.running.part_edits import grouped, in_group, moved_in_list, rename_group, show_group
 from levelloop.document.session import Session
 
@@ -158,7 +160,7 @@ class PartRow(QWidget):
             if len(chosen) > 1 and "name" not in looks and self.part.id in {part.id for part in chosen}:
                 session.edit_chosen(_told(looks, len(chosen)), **looks)
             else:
-                session.do("set_part", part=self.part.name, **looks)
+                session.do(keys.SET_PART, part=self.part.name, **looks)
         except LevelLoopError as error:
             self.name.setText(self.part.name)
             self._panel.told.emit(str(error))

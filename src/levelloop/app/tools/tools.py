@@ -15,6 +15,7 @@ from levelloop.app.view.picking.picking import surface_place
 from levelloop.core.arrays import Floats
 from levelloop.core.errors import LevelLoopError
 from levelloop.document.document import Guide
+from levelloop.document.operations import keys
 from levelloop.document.registry import Operation
 
 if TYPE_CHECKING:
@@ -165,7 +166,7 @@ class MoveGuide(Tool):
             if self._runs:
                 view.session.change_last(**changes)
             else:
-                view.session.do("set_guide", name=guide.name, **changes)
+                view.session.do(keys.SET_GUIDE, name=guide.name, **changes)
                 self._runs = True
         except LevelLoopError as error:
             view.told.emit(str(error))

@@ -207,18 +207,21 @@ class Camera:
         if len(points) == 0:
             return
         axes = self.axes
-        in_view = points @ axes.T
-        middle = 0.5 * (in_view.min(axis=0) + in_view.max(axis=0))
+        # A row for each direction of the view: three long runs are read many times faster than rows of three.
+        in_view = axes @ points.T
+        low, high = in_view.min(axis=1), in_view.max(axis=1)
+        middle = 0.5 * (low + high)
         self.target = middle @ axes
-        local = np.abs(in_view - middle)
+        right, up, towards = in_view - middle[:, None]
         half = np.tan(np.radians(self.field_of_view) / 2.0)
         # Each point must lie inside the sides of the view at its own depth.
-        depth = (in_view - middle)[:, 2] if self.perspective else 0.0
-        across = local[:, 0] / (half * width / max(height, 1.0)) + depth
-        up = local[:, 1] / half + depth
-        reach = 1.18 * float(max(across.max(), up.max()))
+        depth = towards if self.perspective else 0.0
+        reach = max(
+            float((np.abs(right) / (half * width / max(height, 1.0)) + depth).max()),
+            float((np.abs(up) / half + depth).max()),
+        )
         # One point has no size of its own.
-        self.distance = reach if float(np.ptp(in_view, axis=0).max()) > 0 else 2.0
+        self.distance = 1.18 * reach if float((high - low).max()) > 0 else 2.0
 
 
 def _next_quarter(angle: float, by: float) -> float:

@@ -36,9 +36,10 @@ from levelloop.core.errors import LevelLoopError
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import Kind, Selection, points_of
 from levelloop.core.select.soft_range import Soft, soft_weights
-from levelloop.document.document import Document, Part, Symmetry
+from levelloop.document.document import Document, Symmetry
 from levelloop.document.guides import guide_plane
 from levelloop.document.materials import material_named
+from levelloop.document.part import Part
 from levelloop.document.running.editing import twins
 from levelloop.document.running.running import State
 

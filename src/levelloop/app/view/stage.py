@@ -13,7 +13,7 @@ from levelloop.app.view.render.picture import Picture, Stop, make_picture, outpu
 from levelloop.core.arrays import Floats
 from levelloop.core.limits import MOST_FACES
 from levelloop.core.surface.surface import faces_at
-from levelloop.document.document import Part
+from levelloop.document.part import Part
 from levelloop.document.recipe.steps import growth
 from levelloop.document.session import Session
 

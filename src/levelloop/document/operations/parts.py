@@ -10,7 +10,7 @@ import numpy as np
 from levelloop.core.errors import EditError
 from levelloop.core.surface.surface import HIGHEST_LEVEL
 from levelloop.document.cameras import keep_camera, remove_camera, set_camera
-from levelloop.document.document import DEFAULT_LEVEL, Document, Part
+from levelloop.document.document import Document
 from levelloop.document.guides import add_guide, calibrate_guide, remove_guide, set_guide
 from levelloop.document.looks import LOOKS, set_part
 from levelloop.document.parameters import (
@@ -27,6 +27,7 @@ from levelloop.document.parameters import (
     Toggle,
     Vector,
 )
+from levelloop.document.part import DEFAULT_LEVEL, Part
 from levelloop.document.registry import Operation
 from levelloop.document.running.part_edits import (
     attach,

@@ -18,8 +18,9 @@ from levelloop.core.mesh.selection import NOTHING, Selection, select_all
 from levelloop.core.recipe.chain import build
 from levelloop.core.tolerance import AUTOMATIC
 from levelloop.core.words import counted
-from levelloop.document.document import Document, Part
+from levelloop.document.document import Document
 from levelloop.document.parameters import Angle, Count, PartName, StepNumber, Toggle
+from levelloop.document.part import Part
 from levelloop.document.recipe.evaluation import circle
 from levelloop.document.recipe.step_kinds import STEPS, StepKind
 from levelloop.document.recipe.steps import Step, growth

@@ -13,7 +13,6 @@ from levelloop.core.edit.clean.simple import (
     sharpen_points,
 )
 from levelloop.core.mesh.mesh import BOUNDARIES, CREASE_RULES, TRIANGLE_RULES, UV_RULES
-from levelloop.document.document import Part
 from levelloop.document.parameters import (
     Angle,
     Choice,
@@ -21,6 +20,7 @@ from levelloop.document.parameters import (
     Number,
     Toggle,
 )
+from levelloop.document.part import Part
 from levelloop.document.registry import Operation
 
 

@@ -12,7 +12,8 @@ from levelloop.core.errors import EditError
 from levelloop.core.words import shortened
 
 if TYPE_CHECKING:
-    from levelloop.document.document import Document, Part
+    from levelloop.document.document import Document
+    from levelloop.document.part import Part
 
 LARGEST = 1e12  # mm or whatever it counts: squares of squares of it can still be reckoned with
 AUTOMATIC_WORD = "auto"  # how an automatic distance is written in files and scripts

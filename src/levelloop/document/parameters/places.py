@@ -20,7 +20,8 @@ from levelloop.document.parameters.words import PartName
 from levelloop.document.scripting.units import format_length, format_number, parse_length, parse_number
 
 if TYPE_CHECKING:
-    from levelloop.document.document import Document, Part
+    from levelloop.document.document import Document
+    from levelloop.document.part import Part
 
 
 @dataclass(frozen=True)

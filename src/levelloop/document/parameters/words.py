@@ -18,7 +18,8 @@ from levelloop.document.parameters.base import (
 )
 
 if TYPE_CHECKING:
-    from levelloop.document.document import Document, Part
+    from levelloop.document.document import Document
+    from levelloop.document.part import Part
 
 
 @dataclass(frozen=True)

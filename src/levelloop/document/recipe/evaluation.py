@@ -14,7 +14,8 @@ from typing import TYPE_CHECKING
 from levelloop.core.mesh.mesh import Mesh
 
 if TYPE_CHECKING:
-    from levelloop.document.document import Document, Part
+    from levelloop.document.document import Document
+    from levelloop.document.part import Part
 
 
 def bound(parts: tuple[Part, ...]) -> tuple[Part, ...]:

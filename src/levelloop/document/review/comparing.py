@@ -12,7 +12,7 @@ from levelloop.core.arrays import Floats
 from levelloop.core.geometry.closest import closest_triangles
 from levelloop.core.review import Report
 from levelloop.core.review.findings import SEVERITIES, Severity
-from levelloop.document.document import Part
+from levelloop.document.part import Part
 
 WORSE = 1.05  # times the value before: less is the same
 

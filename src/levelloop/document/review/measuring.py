@@ -14,7 +14,8 @@ from levelloop.core.mesh.combine import combined
 from levelloop.core.mesh.faces import face_areas, signed_volume
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.progress import pieces
-from levelloop.document.document import Document, Part
+from levelloop.document.document import Document
+from levelloop.document.part import Part
 
 FINE = 3  # the level that measures are taken at, or the part's own where that is finer
 FLAT = 1e-9  # of one over the part's size: less is no curvature

@@ -15,7 +15,8 @@ from levelloop.core.mesh.selection import Selection, convert
 from levelloop.core.review import Report
 from levelloop.core.review.findings import Finding, Purpose, Remedy
 from levelloop.core.words import counted
-from levelloop.document.document import Document, Part
+from levelloop.document.document import Document
+from levelloop.document.part import Part
 from levelloop.document.review.reviewing import reviewed_alone
 from levelloop.document.session import Session
 

@@ -16,7 +16,8 @@ from levelloop.core.review.between import Body, meetings
 from levelloop.core.review.findings import PURPOSES, SEVERITIES, Finding, Purpose, Severity
 from levelloop.core.review.subject import Subject
 from levelloop.core.surface.surface import SmoothSurface
-from levelloop.document.document import Document, Part
+from levelloop.document.document import Document
+from levelloop.document.part import Part
 
 BETWEEN = 2  # the highest level at which parts are held against each other
 SAME_PLACE = 1e-5  # of the part's size: places that differ by less are the same ones

@@ -15,7 +15,8 @@ from levelloop.core.mesh.origins import Edit, mapped, through
 from levelloop.core.mesh.selection import NOTHING, Selection, combine
 from levelloop.core.select.symmetry import made_symmetric, on_both_sides, twins_by_flow, twins_by_place
 from levelloop.core.tolerance import settled
-from levelloop.document.document import Part, Symmetry
+from levelloop.document.document import Symmetry
+from levelloop.document.part import Part
 from levelloop.document.registry import Operation
 
 FARTHEST = 1e15  # mm

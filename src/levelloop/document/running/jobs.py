@@ -8,7 +8,7 @@ from typing import Any
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.selection import without_hidden
 from levelloop.core.progress import Cancel, Progress, watched
-from levelloop.document.document import Part
+from levelloop.document.part import Part
 from levelloop.document.registry import Operation
 from levelloop.document.running.running import State, check, described, run, targets_of
 

@@ -20,7 +20,7 @@ from levelloop.core.mesh.selection import NOTHING, Selection, points_of
 from levelloop.core.recipe.mirror import mirror
 from levelloop.core.tolerance import last_place, settled
 from levelloop.core.words import counted
-from levelloop.document.document import Part
+from levelloop.document.part import Part
 from levelloop.document.registry import Operation
 from levelloop.document.running.editing import edited
 

@@ -21,7 +21,8 @@ from levelloop.core.mesh.selection import NOTHING, Selection, faces_of, points_o
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.select.runs import runs_of_selection
 from levelloop.core.words import counted
-from levelloop.document.document import Document, Part, new_part
+from levelloop.document.document import Document, new_part
+from levelloop.document.part import Part
 from levelloop.document.running.middles import clipped, made_on_whole
 
 

@@ -14,8 +14,9 @@ from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, Origin
 from levelloop.core.mesh.selection import KINDS, NOTHING, Kind, Selection, convert, select_mask
 from levelloop.core.words import counted
-from levelloop.document.document import Document, Part, new_part
+from levelloop.document.document import Document, new_part
 from levelloop.document.looks import taken_name
+from levelloop.document.part import Part
 from levelloop.document.registry import Operation
 from levelloop.document.running.editing import edited_on_both_sides, mirrored_moves, placed_whole
 from levelloop.document.running.middles import beside_mirror, edited_as_mirrored
@@ -192,7 +193,7 @@ def _on_cages(base: State, operation: Operation, values: dict[str, Any]) -> Stat
             raise EditError(f"“{part.name}” is locked.")
         selection, converted = fitted(operation, part.mesh, base.selection(part.id))
         resolved = _resolved(operation, values, document, part)
-        if not len(selection) and operation.moves_only and part.moves_whole(document):
+        if not len(selection) and operation.moves_only and document.moves_whole(part):
             placed = placed_whole(part, operation, resolved)
             if placed is not None:
                 document = document.with_part(placed)

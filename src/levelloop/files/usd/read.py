@@ -28,8 +28,9 @@ from levelloop.core.mesh.tags import CORNER, CREASE, TAGS, Tag
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.progress import pieces
 from levelloop.core.words import shortened
-from levelloop.document.document import Document, Part, number_of_id, unique_names
+from levelloop.document.document import Document, number_of_id, unique_names
 from levelloop.document.materials import Material
+from levelloop.document.part import Part
 from levelloop.files.errors import FileError
 from levelloop.files.reading import check_regular
 from levelloop.files.usd.cameras import read_cameras

@@ -13,9 +13,10 @@ from levelloop.core.errors import LevelLoopError
 from levelloop.core.tolerance import Automatic
 from levelloop.core.words import shortened
 from levelloop.document.cameras import NamedCamera
-from levelloop.document.document import DEFAULT_LEVEL, TWINS_WITHIN, Document, Guide, Part, Symmetry, unique_names
+from levelloop.document.document import TWINS_WITHIN, Document, Guide, Symmetry, unique_names
 from levelloop.document.operations import REGISTRY
 from levelloop.document.parameters import AUTOMATIC_WORD, Reading
+from levelloop.document.part import DEFAULT_LEVEL, Part
 from levelloop.document.recipe.steps import Step
 from levelloop.files.errors import FileError
 from levelloop.files.schema import WrongValueError, checked

@@ -20,8 +20,9 @@ from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.tags import TAGS
 from levelloop.core.recipe.chain import build
 from levelloop.core.surface.surface import without_holes
-from levelloop.document.document import Document, Part, new_part
+from levelloop.document.document import Document, new_part
 from levelloop.document.materials import SHIPPED
+from levelloop.document.part import Part
 from levelloop.files.errors import FileError
 from levelloop.files.shading import shown_normals
 from levelloop.files.usd.cameras import write_cameras

@@ -10,8 +10,8 @@ from levelloop.app.commands.files.dialogs import file_to_write
 from levelloop.core.errors import EditError
 from levelloop.core.review.findings import Purpose
 from levelloop.core.words import counted
-from levelloop.document.document import Part
 from levelloop.document.parameters import Choice
+from levelloop.document.part import Part
 from levelloop.document.registry import Operation
 from levelloop.document.scripting.units import MILLIMETRES
 from levelloop.files import MESH_WRITERS, Named, notes_on_meshes, outputs_for, write_meshes

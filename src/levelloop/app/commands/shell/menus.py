@@ -17,7 +17,7 @@ from levelloop.app.commands.shell.finder import Command
 from levelloop.app.commands.shell.keys import entries, keys_of
 from levelloop.app.commands.table import MENUS, Entry, Submenu, commands
 from levelloop.document.document import Guide
-from levelloop.document.operations import REGISTRY
+from levelloop.document.operations import REGISTRY, keys
 from levelloop.document.running.running import described
 from levelloop.document.session import Session
 
@@ -158,7 +158,7 @@ def _fill_guide_menu(window: Window, menu: QMenu, guide: Guide) -> None:
     onto = "No longer project it" if guide.onto == window.session.document.active else "Project it onto the active part"
     menu.addAction(onto).triggered.connect(lambda: window.on_view.project_guide(guide))
     menu.addAction("Remove").triggered.connect(
-        lambda: window.attempt(lambda: window.session.do("remove_guide", name=guide.name))
+        lambda: window.attempt(lambda: window.session.do(keys.REMOVE_GUIDE, name=guide.name))
     )
 
 

@@ -11,6 +11,7 @@ from levelloop.app.view.ground import ground_step
 from levelloop.app.view.hands import HandleAxes, HandlePivot
 from levelloop.app.view.picking.picking import REACHES, BoxRule, Reach
 from levelloop.app.view.picking.snapping import SNAPS, TITLES
+from levelloop.document.operations import keys
 from levelloop.document.scripting.units import format_number
 
 if TYPE_CHECKING:
@@ -54,7 +55,7 @@ def _symmetry(window: Window) -> Sign:
         return symmetry.axis if symmetry is not None else "off"
 
     def choose(wanted: Axis) -> Callable[[], object]:
-        return lambda: window.attempt(lambda: window.session.do("set_symmetry", axis=wanted))
+        return lambda: window.attempt(lambda: window.session.do(keys.SET_SYMMETRY, axis=wanted))
 
     return Sign(
         "symmetry",
@@ -188,7 +189,7 @@ def _lock(window: Window) -> Sign:
 
 def _unit(window: Window) -> Sign:
     def choose(unit: Unit) -> Callable[[], object]:
-        return lambda: window.attempt(lambda: window.session.do("set_unit", unit=unit))
+        return lambda: window.attempt(lambda: window.session.do(keys.SET_UNIT, unit=unit))
 
     return Sign(
         "unit",

@@ -24,7 +24,7 @@ from levelloop.app.view.render.picture import Stop, output_stop
 from levelloop.core.limits import MOST_FACES
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.surface.surface import faces_at
-from levelloop.document.document import Part
+from levelloop.document.part import Part
 
 if TYPE_CHECKING:
     from levelloop.app.panels.build_line.line import BuildLine

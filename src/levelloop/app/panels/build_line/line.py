@@ -34,7 +34,7 @@ from levelloop.app.view.render.picture import Stop
 from levelloop.app.view.stage import Stage
 from levelloop.core.limits import MOST_FACES
 from levelloop.core.mesh.topology import Topology
-from levelloop.document.document import Part
+from levelloop.document.part import Part
 from levelloop.document.recipe.steps import Step
 from levelloop.document.session import Session
 

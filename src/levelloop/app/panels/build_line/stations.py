@@ -12,7 +12,7 @@ from levelloop.app.view.render.picture import Picture, Stop
 from levelloop.app.view.stage import AT_ONCE
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.surface.surface import HIGHEST_LEVEL, faces_at
-from levelloop.document.document import Part
+from levelloop.document.part import Part
 from levelloop.document.recipe.steps import growth, label, rail_place
 
 STOPS: tuple[Stop, ...] = (0, 1, 2, 3, 4, 5, 6, "limit")

@@ -24,7 +24,7 @@ from levelloop.core.review import Report
 from levelloop.core.review.findings import PURPOSES, SEVERITIES, Finding, Purpose, Severity
 from levelloop.core.review.why import WHY
 from levelloop.core.words import counted
-from levelloop.document.document import Part
+from levelloop.document.part import Part
 from levelloop.document.session import Session
 
 Reports = list[tuple[Part, Report]]

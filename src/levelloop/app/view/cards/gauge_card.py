@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 from levelloop.app.theme import colour, plain_label, quiet_button, scaled, text_font
 from levelloop.core.arrays import Floats
 from levelloop.core.measure.gauge import LoopGauge, loop_gauge
+from levelloop.document.operations import keys
 from levelloop.document.scripting.units import format_length
 
 if TYPE_CHECKING:
@@ -58,8 +59,8 @@ class GaugeCard(QFrame):
         self.hold = quiet_button("Hold", "Gives the loop a radius", self)
         self.balance = quiet_button("Balance", "Makes both sides of the loop equal", self)
         self.pin = quiet_button("Pin", "Keeps the card until it is freed", self)
-        self.hold.clicked.connect(lambda: self._ask("hold"))
-        self.balance.clicked.connect(lambda: self._ask("balance"))
+        self.hold.clicked.connect(lambda: self._ask(keys.HOLD))
+        self.balance.clicked.connect(lambda: self._ask(keys.BALANCE))
         self.pin.clicked.connect(self.toggle_pin)
         for button in (self.hold, self.balance):
             line.addWidget(button)

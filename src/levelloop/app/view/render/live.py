@@ -10,7 +10,7 @@ from levelloop.app.view.render.picture import Changes, Picture
 from levelloop.core.mesh.faces import normal_map
 from levelloop.core.recipe.chain import Built, Smoothing, Stop
 from levelloop.core.surface.live import live_piece
-from levelloop.document.document import Part
+from levelloop.document.part import Part
 
 
 @dataclass(frozen=True, eq=False)

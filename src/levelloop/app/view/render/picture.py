@@ -27,7 +27,7 @@ from levelloop.core.recipe.chain import Built, build
 from levelloop.core.recipe.chain import Stop as Made
 from levelloop.core.recipe.surfaces import samples_of
 from levelloop.core.surface.live import LivePiece
-from levelloop.document.document import Part
+from levelloop.document.part import Part
 
 Singles = NDArray[np.float32]
 Stop = int | str  # of the level rail: 0 … 6, or "limit"
