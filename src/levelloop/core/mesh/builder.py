@@ -29,6 +29,8 @@ class MeshBuilder:
         self._corners: list[Integers] = []
         self._face_origins: list[Integers] = []
         self._places: list[Integers] = []
+        self._joined: list[tuple[Integers, Integers]] = []
+        self.numbers: Integers = np.arange(mesh.n_points)  # of each point in the mesh that was built, −1 for none
 
     def move(self, points: Floats) -> None:
         """Puts the old points elsewhere: (n, 3)."""
@@ -73,6 +75,10 @@ class MeshBuilder:
         self._face_origins.append(origin)
         self._places.append(places)
 
+    def stand_for(self, pairs: Integers, edges: Integers) -> None:
+        """Edges between points (e, 2) that come from old ones (e,), where their ends do not tell."""
+        self._joined.append((pairs, edges))
+
     def replace(self, sizes: Integers, corners: Integers, faces: Integers) -> None:
         """New outlines for old faces (f,), in their place."""
         self.outlines(sizes, corners, faces, np.ones(len(faces), dtype=np.bool_))
@@ -108,15 +114,23 @@ class MeshBuilder:
         on_edge, placed = np.concatenate(self._on_edge), np.concatenate(self._placed)
         if in_faces is not None:
             placed[in_faces] = True
+        self.numbers = np.arange(self.n_points)
         if drop_unused:
             used = mask_of(np.concatenate((ordered, old.wires.ravel())), self.n_points)
             used[: old.n_points] |= old.valence == 0
-            ordered = compact(used)[ordered]
+            self.numbers = compact(used)
+            ordered = self.numbers[ordered]
             points, point_origin, on_edge, placed = points[used], point_origin[used], on_edge[used], placed[used]
         topology = Topology.derived(offsets, ordered, len(points))
         if more_wires is not None and len(more_wires):
             topology = topology.with_wires(more_wires)
-        return carry(self.mesh, topology, points, point_origin, face_origin[order], on_edge, placed=placed, wires=wires)
+        joined = None
+        if self._joined:
+            pairs, edges = (np.concatenate(column) for column in zip(*self._joined, strict=True))
+            joined = self.numbers[pairs], edges
+        return carry(
+            self.mesh, topology, points, point_origin, face_origin[order], on_edge, joined, placed=placed, wires=wires
+        )
 
     def edit(self, drop_unused: bool = False) -> Edit:
         """The edit with the faces that were added selected."""

@@ -6,6 +6,7 @@ put on; wires, creases, seams, corner sharpness, materials, holes, UV and named 
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -153,6 +154,17 @@ def mapped(selection: Selection, origin: Origin) -> Selection:
     order = found[np.argsort(new_rank[found], kind="stable")]
     backwards = None if selection.backwards is None else selection.backwards[new_rank[order]]
     return Selection(selection.kind, order, backwards)
+
+
+def without_members(mesh: Mesh, gone: Mapping[Kind, Booleans]) -> Mesh:
+    """The mesh with some elements in no named set: those whose place in it another inherits. gone: masks by kind."""
+    sets = tuple(
+        NamedSet(named.name, named.kind, named.indices[~gone[named.kind][named.indices]])
+        if named.kind in gone
+        else named
+        for named in mesh.sets
+    )
+    return replace(mesh, sets=sets)
 
 
 # Helpers

@@ -125,13 +125,15 @@ def _bevel_edges(
     )
     sizes, corners, touched = _new_outlines(topology, fans, in_fan, number, prefix, suffix, profile)
     builder.replace(sizes, corners, np.flatnonzero(touched))
-    _put_strips(topology, fans, out_bevel, profile, builder, ends)
+    middle = _put_strips(topology, fans, out_bevel, profile, builder, ends)
     _put_corners(mesh, fans, in_fan, out_bevel, profile, places, middles, ends, builder, middle_loop)
-    edit = without_bevelled_tags(
-        builder.edit(drop_unused=True), mesh, chosen, np.concatenate((point[slides], point[leading]))
+    edit = builder.edit(drop_unused=True)
+    edit, orphans = without_bevelled_tags(
+        edit, mesh, chosen, np.concatenate((point[slides], point[leading])), builder.numbers[middle]
     )
     off = off * used[fans.fan]
-    return replace(edit, message=what_was_held(width, used, left, float(off.max(initial=0.0)), narrow))
+    held = what_was_held(width, used, left, float(off.max(initial=0.0)), narrow)
+    return replace(edit, message=f"{held} {orphans}".strip())
 
 
 def _moves(
@@ -303,7 +305,8 @@ def _new_outlines(
 
 def _put_strips(
     topology: Topology, fans: Fans, out_bevel: Booleans, profile: Integers, builder: MeshBuilder, ends: Ends
-) -> None:
+) -> Integers:
+    """Adds the rows of faces in place of each edge; the point pairs of the loops through their middles: (m, 2)."""
     steps = profile.shape[1] - 1
     half_edges = fans.corner[np.flatnonzero(out_bevel)]
     one = half_edges[half_edges < topology.twin[half_edges]]
@@ -326,6 +329,11 @@ def _put_strips(
     for size in distinct(sizes[sizes > 2]).tolist():
         rows = corners[sizes == size]
         builder.faces(rows[rows >= 0].reshape(-1, size), origin[sizes == size])
+    if steps % 2:
+        return np.empty((0, 2), dtype=np.int64)
+    middle = np.stack((here[:, steps // 2], there[:, steps // 2]), axis=1)
+    builder.stand_for(middle, topology.corner_edge[one])
+    return middle
 
 
 def _put_corners(

@@ -21,9 +21,9 @@ from levelloop.core.errors import EditError
 from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.faces import unit
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.origins import Edit
+from levelloop.core.mesh.origins import Edit, without_members
 from levelloop.core.mesh.topology import Topology
-from levelloop.core.words import counted
+from levelloop.core.words import counted, verb
 
 # Of the way to where new edges would meet; the rest keeps them apart.
 CLOSEST = 0.99
@@ -140,17 +140,38 @@ def put_patches(
         builder.faces(middle_faces, origin)
 
 
-def without_bevelled_tags(edit: Edit, old: Mesh, chosen: Booleans, replaced: Integers) -> Edit:
-    """The edit with what was sharp at bevelled edges and points gone, and their seams on one side only."""
+def without_bevelled_tags(
+    edit: Edit, old: Mesh, chosen: Booleans, replaced: Integers, middle: Integers
+) -> tuple[Edit, str]:
+    """The edit with what was sharp at bevelled edges and points gone, and what of named sets has no heir, in words.
+
+    chosen: (e,) the bevelled edges; replaced: old points that others took the place of; middle: (m, 2) the point pairs
+    of the loops through the strips' middles, the heirs of sets and seams. Without them a seam stays on one side.
+    """
     mesh, origin = edit.mesh, edit.origin
     creases = mesh.creases.copy()
-    rails = np.flatnonzero((origin.edges >= 0) & chosen[origin.edges])
-    creases[rails] = 0.0
+    strips = np.flatnonzero((origin.edges >= 0) & chosen[origin.edges])
+    creases[strips] = 0.0
+    heirs = mesh.topology.find_edges(middle)
+    is_heir = mask_of(heirs[heirs >= 0], mesh.n_edges)
     seam = mesh.seams.copy()
-    second = np.ones(len(rails), dtype=np.bool_)
-    second[np.unique(origin.edges[rails], return_index=True)[1]] = False
-    seam[rails[second]] = False
+    first = np.zeros(len(strips), dtype=np.bool_)
+    first[np.unique(origin.edges[strips], return_index=True)[1]] = True
+    seam[strips] &= is_heir[strips] if len(middle) else first
     sharpness = mesh.corner_sharpness.copy()
     gone = mask_of(replaced, old.n_points)
     sharpness[(origin.points >= 0) & gone[origin.points]] = 0.0
-    return replace(edit, mesh=replace(mesh, crease_sharpness=creases, seam=seam, corner_sharpness=sharpness))
+    is_gone = mask_of(strips, mesh.n_edges) & ~is_heir
+    kept = without_members(mesh, {"edges": is_gone})
+    orphaned = [
+        f"“{before.name}”"
+        for before, after in zip(mesh.sets, kept.sets, strict=True)
+        if len(before.indices) and not len(after.indices)
+    ]
+    said = ""
+    if orphaned:
+        sets = "set" if len(orphaned) == 1 else "sets"
+        said = f"The {sets} {', '.join(orphaned)} {verb(len(orphaned), 'has', 'have')} no edges any more: "
+        said += "only a bevel with a middle loop, or of an even number of steps, hands them on."
+    mesh = replace(kept, crease_sharpness=creases, seam=seam, corner_sharpness=sharpness)
+    return replace(edit, mesh=mesh), said

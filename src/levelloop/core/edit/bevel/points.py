@@ -98,5 +98,5 @@ def bevel_points(mesh: Mesh, selection: Selection, width: float, steps: int, rou
             builder.faces(outline[:, :-1] if is_closed else outline, origin)
     edit = builder.edit(drop_unused=True)
     none = np.zeros(topology.n_edges, dtype=np.bool_)
-    edit = without_bevelled_tags(edit, mesh, none, np.flatnonzero(chosen))
+    edit, _ = without_bevelled_tags(edit, mesh, none, np.flatnonzero(chosen), np.empty((0, 2), dtype=np.int64))
     return replace(edit, message=what_was_held(width, used, 0))

@@ -16,7 +16,7 @@ from levelloop.core.geometry.planes import as_vector
 from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.faces import face_normals, face_vectors, unit
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.origins import Edit
+from levelloop.core.mesh.origins import Edit, without_members
 from levelloop.core.mesh.selection import Selection
 from levelloop.core.mesh.topology import Topology
 
@@ -89,12 +89,20 @@ def thicken(
     quads = np.concatenate(rim)
     builder.faces(quads, np.tile(rim_face, len(rim)))
     new_mesh, origin = builder.build(drop_unused=True)
+    new_mesh = _sets_on_outer(new_mesh, mesh.n_faces, builder.numbers[inner_number])
     rim_faces = np.arange(new_mesh.n_faces - len(quads), new_mesh.n_faces)
     told = f"{_folded(mesh, faces, region, outer, inner, turned)} {told_off(off, inward + outward)}".strip()
     return Edit(new_mesh, Selection("faces", rim_faces), origin, told)
 
 
 # Helpers
+
+
+def _sets_on_outer(mesh: Mesh, n_old: int, inner: Integers) -> Mesh:
+    """The wall with its named sets on the outer side alone, whose faces stand in place of the old ones."""
+    is_inner = mask_of(inner, mesh.n_points)
+    inner_edges = np.asarray(is_inner[mesh.topology.edges].all(axis=1))
+    return without_members(mesh, {"points": is_inner, "edges": inner_edges, "faces": np.arange(mesh.n_faces) >= n_old})
 
 
 def _on_rim(region: Region, n_fans: int) -> Any:
