@@ -7,9 +7,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from levelloop.core.edit.hold.hold import SPACING, cut_beside, spaced, told_of
+from levelloop.core.arrays import Floats, Integers
+from levelloop.core.edit.hold.by_loops import held_by_loops
 from levelloop.core.edit.hold.radius import support_distance
-from levelloop.core.edit.hold.turns import Sides, held_edges, on_corners, settled_supports, turning_corners
+from levelloop.core.edit.hold.turns import Sides, Turns, held_edges, settled_supports
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit
@@ -51,14 +52,15 @@ def hold_together(mesh: Mesh, groups: Sequence[Held]) -> Edit:
         mesh = mesh.with_creases(weights)
     # Entries come edge by edge: two half-edges, each at both ends.
     wanted = np.repeat(radius[edges], 4)
-    turns, values = settled_supports(mesh, edges, lambda angle: support_distance(wanted, angle))
-    near, off = on_corners(mesh, turns, values)
     largest = float(wanted.max())
-    edit, ended = cut_beside(mesh, held, near, off, turning_corners(topology, edges), "radius", largest)
-    edit = spaced(mesh, edit, held, near, off, SPACING)
-    said = [told_of(turns, near, off, largest if wanted.min() == largest else None, ended)]
+
+    def settle(cage: Mesh, there: Integers) -> tuple[Turns, Floats]:
+        return settled_supports(cage, there, lambda angle: support_distance(wanted, angle))
+
+    done = held_by_loops(mesh, edges, held, settle, "radius", largest, moves=False)
+    said = [done.told(largest if wanted.min() == largest else None)]
     if twice.any():
         said.append(f"{counted(int(twice.sum()), 'edge has', 'edges have')} two radii; the smaller one holds.")
     if creased:
         said.append(f"The {counted(creased, 'crease')} of held edges {'is' if creased == 1 else 'are'} left out.")
-    return replace(edit, message=" ".join(said))
+    return replace(done.edit, message=" ".join(said))
