@@ -15,7 +15,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from levelloop.core.arrays import mask_of
-from levelloop.core.edit.clean.simple import crease
+from levelloop.core.edit.clean.simple import crease, flip
 from levelloop.core.edit.hold.balance import balance
 from levelloop.core.edit.hold.hold import hold
 from levelloop.core.edit.hold.radius import support_distance, tip_radius
@@ -234,9 +234,58 @@ def test_arcs_go_around_rims() -> None:
     far = np.hypot(np.maximum(across - (outer - 2), 0), np.maximum(up - (top - 2), 0))
     corner = (across > outer - 2) & (up > top - 2)
     assert far[corner] == pytest.approx(2.0, abs=0.06)
-    form = box((40, 40, 40))
-    with pytest.raises(EditError, match="arc has no corner"):
-        hold(form, select_all(form.topology, "edges"), radius=1.0, fill="arc")
+
+
+@pytest.mark.parametrize("cells", [(1, 1, 1), (2, 3, 1)])
+@pytest.mark.parametrize("radius", [1.0, 4.0])
+@pytest.mark.parametrize("hollow", [False, True])
+def test_arcs_meet_in_the_corners_of_a_rounded_box(cells: tuple[int, int, int], radius: float, hollow: bool) -> None:
+    """Against the distance to a rounded box: a box made smaller by the radius, and all that lies within it."""
+    size = np.array([40.0, 60.0, 50.0])
+    form = box(tuple(size), cells)
+    form = flip(form, NOTHING).mesh if hollow else form
+    edit = hold(form, select_where(form, "edges", angle_over=30), radius=radius, fill="arc")
+    assert is_closed_quads(edit.mesh) and edit.mesh.topology.euler_number() == 2
+    surface = surface_of(edit.mesh, 3)
+    beyond = np.abs(surface.points) - (size / 2 - radius)
+    off = np.linalg.norm(np.maximum(beyond, 0), axis=1) + np.minimum(beyond.max(axis=1), 0) - radius
+    assert np.abs(off).max() < 0.005 * radius
+    assert np.maximum(np.abs(surface.k1), np.abs(surface.k2)).max() < 1.2 / radius
+    told = re.search(r"8 corners are within ([\d.]+) mm of a ball, ([\d.]+) mm at the tightest", edit.message)
+    assert told is not None and float(told[1]) < 0.006 * radius and float(told[2]) > 0.83 * radius
+
+
+@pytest.mark.parametrize(
+    ("sides", "fill"), [(5, "tip"), (6, "tip"), (8, "tip"), (12, "tip"), (5, "arc"), (6, "arc"), (8, "arc")]
+)
+def test_prisms_are_held_all_around_with_their_faces_of_many_sides(sides: int, fill: Any) -> None:
+    """A nut's edges: the faces of many sides get a strip beside each side and a quad in each corner."""
+    nut = cylinder(60, 30, sides, 1, "face")
+    edit = hold(nut, select_all(nut.topology, "edges"), radius=1.0, fill=fill)
+    topology = edit.mesh.topology
+    assert not topology.open_edges.any() and topology.euler_number() == 2
+    assert sorted(topology.face_sizes[topology.face_sizes != 4].tolist()) == [sides, sides]
+    if fill == "arc":
+        # The ball in each corner touches the faces: nothing of the surface lies outside the prism, or deep in it.
+        planes = face_normals(nut.topology, nut.points)
+        heights = np.array([planes[i] @ nut.points[nut.topology.face(i)[0]] for i in range(nut.n_faces)])
+        over = (surface_of(edit.mesh, 3).points @ planes.T - heights).max(axis=1)
+        assert over.max() < 0.01 and over.min() > -1.0
+
+
+def test_arcs_do_not_meet_where_other_edges_or_sharp_faces_do() -> None:
+    session = Session.new()
+    session.do("add_box", size=(40, 40, 20), cells=(2, 2, 1))
+    session.select_where("faces", normal=(0, 0, 1), near=(10, 10, 10))
+    session.do("extrude", distance=20)
+    spike = Session.new()
+    spike.do("add_cone", bottom=60, top=0, height=40, sides=3, caps="face")
+    for one, words in ((session, "meet others at 3 points"), (spike, "too sharp")):
+        one.select_where("edges", angle_over=10)
+        before = one.part.mesh
+        with pytest.raises(EditError, match=words):
+            one.do("hold", radius=1.0, fill="arc")
+        assert one.part.mesh is before
 
 
 def test_what_cannot_be_held_is_refused_in_one_sentence() -> None:

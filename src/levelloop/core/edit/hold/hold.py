@@ -7,9 +7,9 @@ from typing import Literal
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, mask_of
-from levelloop.core.edit.hold.arc import GAP, arc_profile
-from levelloop.core.edit.hold.by_loops import cut_beside, few, held_by_loops, largest_fit, spaced
+from levelloop.core.arrays import Floats, Integers
+from levelloop.core.edit.hold.by_arc import held_as_arc
+from levelloop.core.edit.hold.by_loops import few, held_by_loops
 from levelloop.core.edit.hold.radius import crease_weight, creased_radius, support_distance, tip_radius
 from levelloop.core.edit.hold.turns import (
     LEAST_FOLD,
@@ -17,17 +17,13 @@ from levelloop.core.edit.hold.turns import (
     Turns,
     directions,
     held_edges,
-    on_corners,
     settled_supports,
-    sides_of,
-    turning_corners,
     turns_of,
-    undone,
 )
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.faces import edge_folds
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.origins import Edit, identity, mapped, through
+from levelloop.core.mesh.origins import Edit, identity
 from levelloop.core.mesh.selection import Selection
 from levelloop.core.mesh.tags import SHARPNESS_NEVER_FADES
 from levelloop.core.words import counted
@@ -65,7 +61,7 @@ def hold(
     if fill == "arc":
         if distance is not None or sides != "both":
             raise EditError("An arc has a radius, and both its sides.")
-        return _as_arc(mesh, edges, radius)
+        return held_as_arc(mesh, selection, radius)
 
     def settle(cage: Mesh, there: Integers) -> tuple[Turns, Floats]:
         if distance is None:
@@ -116,68 +112,6 @@ def told_radius(mesh: Mesh, edges: Integers, weight: float) -> str:
 
 
 # Helpers
-
-
-def _as_arc(mesh: Mesh, edges: Integers, radius: float) -> Edit:
-    """The edges held as an arc: each moved in, with a loop and a support on both sides."""
-    topology = mesh.topology
-    degree = np.bincount(topology.edges[edges].ravel(), minlength=topology.n_points)
-    if (degree > 2).any():
-        meet = counted(int((degree > 2).sum()), "point", "points")
-        raise EditError(f"ByLoops edges meet at {meet}; an arc has no corner: hold them by their tip there.")
-    turns, support = settled_supports(mesh, edges, lambda angle: radius * arc_profile(angle)[3])
-    depth, along, inwards, _ = arc_profile(turns.angle)
-    own = directions(turns.across)
-    other = own[np.arange(len(own)) ^ 3]
-    inner = directions(other - np.einsum("ij,ij->i", own, other)[:, None] * own)
-    ends = (degree == 1) & ~topology.open_points
-    here = np.where(turns.at_end, topology.corner_end[turns.half], topology.corners[turns.half])
-    moves = ~ends[here]
-    loop = undone(mesh, edges, turns, radius * (along[:, None] * own + inwards[:, None] * inner))
-    tip = undone(mesh, edges, turns, radius * depth[:, None] * directions(own + other))
-    held = mask_of(turns.half, topology.n_corners)
-    near, off = on_corners(mesh, turns, support)
-    turn = turning_corners(topology, edges)
-    cut = cut_beside(mesh, held, near, off, turn)
-    if cut is None:
-        raise largest_fit(
-            lambda share: cut_beside(mesh, held, share * near, share * off, turn) is not None, "radius", radius
-        )
-    edit, _ = cut
-    edit = spaced(mesh, edit, held, near, off, GAP * radius / float(support.min()))
-    # The loops between supports and edges, which are then put where the profile has them.
-    kept = edit.mesh.topology.find_edges(topology.edges[edges])
-    if (kept < 0).any():
-        raise EditError("Other loops cross these edges; hold them by their tip.")
-    beside = turns_of(edit.mesh, kept)
-    halves = on_corners(edit.mesh, beside, np.full(len(beside.half), 0.5 * float(support.min())))
-    all_held = mask_of(beside.half, edit.mesh.topology.n_corners)
-    beneath = cut_beside(edit.mesh, all_held, *halves, turning_corners(edit.mesh.topology, kept))
-    if beneath is None:
-        raise EditError("Between these edges and their supports there is no room for an arc; hold them by their tip.")
-    second, _ = beneath
-    made = second.mesh
-    found = sides_of(made, made.topology.find_edges(topology.edges[edges]))
-    # The two half-edges of an edge may come in the other order now.
-    order = np.arange(len(turns.half))
-    order ^= np.where((found.point[0::4] == here[0::4]).repeat(4), 0, 2)
-    order, moved = order[moves[order]], np.flatnonzero(moves[order])
-    total, count = np.zeros((made.n_points, 3)), np.zeros(made.n_points)
-    for target, place in ((found.loop, loop), (found.point, tip)):
-        np.add.at(total, target[moved], mesh.points[here[order]] + place[order])
-        np.add.at(count, target[moved], 1.0)
-    put = np.flatnonzero(count)
-    points = made.points.copy()
-    points[put] = total[put] / count[put, None]
-    both = np.concatenate((mapped(edit.selection, second.origin).indices, second.selection.indices))
-    done = Edit(made.with_points(points), Selection("edges", both), through(edit.origin, second.origin))
-    return replace(done, message=_arc_told(support, radius))
-
-
-def _arc_told(support: Floats, radius: float) -> str:
-    low, high = float(support.min()), float(support.max())
-    said = few(low) if high - low < 1e-3 * high else f"{few(low)} to {few(high)}"
-    return f"Supports at {said} mm; within {few(0.005 * radius)} mm of the arc."
 
 
 def _creased(mesh: Mesh, edges: Integers, radius: float) -> Edit:

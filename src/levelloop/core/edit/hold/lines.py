@@ -52,7 +52,7 @@ def laid_out(mesh: Mesh, held: Booleans, near: Floats, off: Floats, turn: Boolea
     topology = mesh.topology
     before = topology.previous_corner
     turn = turn & held & held[before]
-    whole = np.logical_and.reduceat(held & turn, topology.face_offsets[:-1])
+    whole = np.logical_and.reduceat(held, topology.face_offsets[:-1])
     odd = held & ((topology.face_sizes != 4) & ~whole)[topology.corner_face]
     if odd.any():
         count = len(distinct(topology.corner_face[odd]))
@@ -283,14 +283,18 @@ def _cells(code: int) -> tuple[tuple[int, int, int, int], ...]:
 def _put_other(
     builder: MeshBuilder, topology: Topology, lines: Lines, face: int, at_slot: Integers, at_inner: Integers
 ) -> bool:
-    """A face with other than four sides: inset where it is held all around, else with a point more; whether so."""
+    """A face with other than four sides: cut on all sides where all are held, else with a point more; whether so."""
     corner = np.arange(topology.face_offsets[face], topology.face_offsets[face + 1])
     ring = topology.corners[corner]
     if lines.beside[corner].all():
-        inner = at_inner[corner]
-        sides = np.stack((ring, np.roll(ring, -1), np.roll(inner, -1), inner), axis=1)
+        inner, turn = at_inner[corner], lines.turn[corner]
+        # At a turn the strips of both sides meet at the corner; elsewhere there is a face of its own between them.
+        start = np.where(turn, ring, at_slot[topology.corner_slot[corner]])
+        end = np.where(np.roll(turn, -1), np.roll(ring, -1), at_slot[topology.corner_slot[corner] ^ 1])
+        strips = np.stack((start, end, np.roll(inner, -1), inner), axis=1)
+        cells = np.stack((ring, start, inner, np.roll(end, 1)), axis=1)[~turn]
         builder.replace(np.array([len(inner)]), inner, np.array([face]))
-        builder.faces(sides, np.full(len(sides), face))
+        builder.faces(np.concatenate((strips, cells)), np.full(len(strips) + len(cells), face))
         return False
     out: list[int] = []
     for half, point in zip(corner.tolist(), ring.tolist(), strict=True):
