@@ -14,6 +14,7 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from levelloop.core.arrays import Floats
+from levelloop.core.edit.bevel.bevel import bevel
 from levelloop.core.edit.build.extrude import extrude, inset
 from levelloop.core.edit.build.thicken import thicken
 from levelloop.core.edit.clean.take_out import take_out
@@ -128,6 +129,18 @@ def half(number: float) -> Mesh:
     return session.part.mesh
 
 
+def bevelled(number: float) -> Mesh:
+    form = box((40, 30 + number, 20))
+    edges = select_where(form, "edges", angle_over=30)
+    return bevel(form, edges, 2.0 + 0.2 * number, middle_loop=True).mesh
+
+
+def pocket(number: float) -> Mesh:
+    form = box((60, 50 + number, 30))
+    rim = inset(form, select_where(form, "faces", normal=(0, 0, 1)), 8.0)
+    return held(extrude(rim.mesh, rim.selection, -12.0).mesh, 0.8 + 0.05 * number)
+
+
 CLEAN: dict[str, Callable[[float], Mesh]] = {
     "box": lambda n: box((20 + n, 20, 20 + 2 * n), (1 + int(n) % 3, 1 + int(n) % 2, 1)),
     "held box": lambda n: held(box((40, 30 + n, 20), (1 + int(n) % 2, 1, 1)), 0.4 + 0.1 * n),
@@ -147,6 +160,10 @@ CLEAN: dict[str, Callable[[float], Mesh]] = {
     "block-out": block_out,
     "raised panel": raised,
     "mirrored half": half,
+    "box bevelled around a middle loop": bevelled,
+    "held pocket": pocket,
+    "box held by arcs": lambda n: held(box((40, 30 + n, 20), (1 + int(n) % 3, 1, 1)), 1.0 + 0.3 * n, fill="arc"),
+    "held cylinder with fine caps": lambda n: held(cylinder(60, 50, 16 + 8 * (int(n) % 3), 1, "quads"), 2.0 + 0.3 * n),
 }
 
 

@@ -19,6 +19,7 @@ JUMP = 1.5  # times the curvature of both neighbours, which agree
 AGREE = 1.25  # times each other
 SLOPE = 0.1  # of the jump, by which curvature may grow towards it
 FLAT = 0.2  # of the curvature of both neighbours
+RESTS = 0.75  # of the bend a point farther: a run that bends less and less towards a flat comes to rest there
 DRAWN_UP = 0.6  # of the next step: nearer than that on both sides, loops are there to hold a turn
 LIKE = 1.5  # times: steps farther apart than that are no even run
 CHANGES = 4  # times that the change of curvature changes its sign, in a ripple; one point off its place makes three
@@ -27,6 +28,7 @@ REACH = 3  # points to both sides that a ripple is looked for in
 RIPPLE = 1e-3  # of the run: lower ripples do not show
 MEANT = 0.1  # of a step: higher waves are a form of their own
 OWN_RING = 0.6  # times more at 45° from point to point: what coarse rings have of their own
+ALONG = 0.5  # of how far a point bends otherwise, by which its neighbours may too
 SELDOM = 0.2  # of the points of a run
 FOLD = 30.0  # degrees more than elsewhere on the run: a fold that is meant
 
@@ -104,6 +106,9 @@ def _jumps(runs: Runs) -> tuple[Booleans, Floats]:
     # Even but for it: what bends the neighbours too is this point's own.
     around_it = _agree(beyond) & shown[:, [0, 4]].all(axis=1)
     around_it &= np.abs(near[:, 0] - near[:, 1]) <= (AGREE - 1.0) * np.abs(beyond).max(axis=1)
+    # Neighbours that bend along with it make a turn of it, not a point off its place.
+    off = here - beyond.mean(axis=1)
+    around_it &= (near.mean(axis=1) - beyond.mean(axis=1)) * np.sign(off) < ALONG * np.abs(off)
     by_beyond = _factor(here, beyond.mean(axis=1))
     # Alone on a flat: a rib is meant, so only where it stands alone both ways.
     alone: Booleans = _agree(near) & shown[:, 1:4].all(axis=1) & (here * near[:, 0] < 0) & ~shown[:, [0, 4]].any(axis=1)
@@ -147,6 +152,9 @@ def _flat_spots(runs: Runs) -> tuple[Booleans, Floats]:
     flat = whole & elsewhere & (runs.count >= LEAST_POINTS) & (np.abs(bend[:, 3]) < FLAT * least) & ~_meant(runs)
     turn = np.where(around >= 0, np.abs(runs.turn[np.maximum(around, 0)]), 0.0)
     flat &= turn[:, [2, 4]].max(axis=1) - turn[:, [1, 5]].max(axis=1) < FOLD
+    # A side that comes to rest little by little, as between the corners of a soft box, is meant.
+    rests = np.abs(bend[:, [2, 4]]) < RESTS * np.abs(bend[:, [1, 5]])
+    flat &= ~rests.all(axis=1)
     flat &= _seldom(runs, flat)
     factor = np.minimum(least / np.maximum(np.abs(bend[:, 3]), 1e-300), 99.0)
     return flat, np.where(flat, factor, 0.0)
