@@ -5,6 +5,10 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from conftest import CAGES, fin
+from examples import some
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy.spatial.transform import Rotation
 
 from levelloop.core.edit.build.extrude import extrude, inset
 from levelloop.core.edit.build.fill import fill
@@ -17,7 +21,7 @@ from levelloop.core.edit.join.weld import collapse, weld, weld_onto
 from levelloop.core.edit.move.transform import move, move_along_normals, rotate, scale
 from levelloop.core.errors import EditError
 from levelloop.core.forms.primitives import box, cylinder, disc, placed, plane, quad_sphere
-from levelloop.core.mesh.faces import edge_lengths, face_areas, face_normals, signed_volume
+from levelloop.core.mesh.faces import concave_faces, edge_lengths, face_areas, face_normals, signed_volume
 from levelloop.core.mesh.mesh import Mesh, mesh_of_faces
 from levelloop.core.mesh.selection import (
     NOTHING,
@@ -509,3 +513,23 @@ def test_an_inset_is_held_back_before_its_rim_crosses_itself(each: bool) -> None
     assert inset(mesh, Selection("faces", np.array([1])), 4.0, each=each).message == ""
     # Outwards there is room without end.
     assert inset(mesh, Selection("faces", np.array([1])), -30.0, each=each).message == ""
+
+
+@some(20)
+@given(st.integers(4, 20), st.floats(0.02, 0.9), st.floats(0.4, 1.0), st.integers(0, 10**6))
+def test_what_lies_inside_a_flat_is_drawn_in_where_an_inset_would_run_over_it(
+    half: int, share: float, flat: float, seed: int
+) -> None:
+    """A grid in a disc, an oval, any tilt: the border has its width, nothing overlaps, the area stays."""
+    form = disc(60, 2 * half, "quads")
+    turn = Rotation.random(random_state=seed).as_matrix()
+    form = form.with_points((form.points * (1.0, flat, 1.0)) @ turn.T)
+    width = share * 30.0 * flat**2 * np.cos(np.pi / (2 * half))
+    edit = inset(form, select_all(form.topology, "faces"), width)
+    topology, points = edit.mesh.topology, edit.mesh.points
+    if "held" in edit.message:
+        return
+    assert face_areas(topology, points).sum() == pytest.approx(face_areas(form.topology, form.points).sum())
+    assert (face_normals(topology, points) @ face_normals(form.topology, form.points)[0] > 0.999).all()
+    was_convex = ~concave_faces(form.topology, form.points)
+    assert not concave_faces(topology, points)[edit.selection.indices][was_convex[edit.selection.indices]].any()

@@ -221,6 +221,12 @@ def test_points_on_foreign_edges_concave_faces_and_shells_within_shells() -> Non
     dented = of(sheet.with_points(points), "concave")
     assert len(dented) == 1 and dented[0].severity == "note" and dented[0].count >= 1
     assert not of(sheet, "concave")
+    # On a curve it counts whether the pieces of the split face overlap: its middle must see all sides.
+    for inward, severity in ((0.1, "note"), (0.9, "warn")):
+        kite = np.array([(-2.0, 0, 0), (0, -2, 0), (2, 0, 0), (0, -inward * 2, 0)])
+        tent = np.concatenate((kite, [(0.0, 4, -3)]))
+        said = of(Mesh(Topology([0, 4, 7, 10], [0, 1, 2, 3, 2, 4, 3, 3, 4, 0], 5), tent), "concave")
+        assert [one.severity for one in said] == [severity], inward
     # Corners on straight sides turn neither way, wherever the form stands and however it is turned.
     ngon = np.array([(x, y, 0.0) for x, y in ((0, 0), (5, 0), (9, 0), (9, 7), (3, 7), (0, 7), (0, 2))])
     for number in range(40):

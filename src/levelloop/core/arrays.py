@@ -270,6 +270,22 @@ def chains(pairs: Integers, count: int) -> list[tuple[Integers, bool]]:
     return [(members[a:b], is_closed) for a, b, is_closed in zip(bounds[:-1], bounds[1:], closed.tolist(), strict=True)]
 
 
+def one_cycle(starts: Integers, ends: Integers) -> Integers | None:
+    """The order (n,) in which directed pairs follow each other as one closed run through different elements.
+
+    Starts with the first pair; None where they are no such run.
+
+    >>> one_cycle(np.array([4, 7, 2]), np.array([2, 4, 7])).tolist()
+    [0, 2, 1]
+    """
+    following = {start: row for row, start in enumerate(starts.tolist())}
+    order, there = [0], ends.tolist()
+    while (row := following.get(there[order[-1]], 0)) != 0 and len(order) < len(there):
+        order.append(row)
+    closed = len(order) == len(there) == len(following) and there[order[-1]] == int(starts[0])
+    return np.array(order) if closed else None
+
+
 def tridiagonal(lower: Floats, diagonal: Floats, upper: Floats, right: Floats) -> Floats:
     """The solution of a diagonally dominant tridiagonal system: (n, d).
 

@@ -230,6 +230,18 @@ def concave_faces(topology: Topology, points: Floats) -> Booleans:
     return result
 
 
+def sees_all_sides(topology: Topology, points: Floats, faces: Integers, places: Floats) -> Booleans:
+    """Whether a place in each face (f, 3) lies inwards of all its sides: triangles to it do not overlap then: (f,)."""
+    normals = face_normals(topology, points, faces)
+    owner = np.repeat(np.arange(len(faces)), topology.face_sizes[faces])
+    corner = topology.corners_of_faces(faces)
+    start, end = points[topology.corners[corner]], points[topology.corner_end[corner]]
+    side, way = end - start, places[owner] - start
+    height = np.einsum("ij,ij->i", np.cross(side, way), normals[owner])
+    inwards = height > STRAIGHT * np.linalg.norm(side, axis=1) * np.linalg.norm(way, axis=1)
+    return np.logical_and.reduceat(inwards, offsets_from_sizes(topology.face_sizes[faces])[:-1])
+
+
 def turns_around(corners: Floats, place: Floats) -> float:
     """How often closed triangles (t, 3, 3) go around a place: 1 inside, 0 outside.
 

@@ -30,6 +30,15 @@ def values_inside(topology: Topology, points: Floats, values: Floats, faces: Int
     return result
 
 
+def moved_inside(outline: Floats, moves: Floats, places: Floats) -> Floats:
+    """How places in a flat polygon move along with its corners: (q, 3).
+
+    outline: (n, 3) its corners in order, moves: (n, 3) theirs; places: (q, 3). What is near a corner moves as it does.
+    """
+    polygon = Topology.derived(np.array([0, len(outline)]), np.arange(len(outline)), len(outline))
+    return values_inside(polygon, outline, moves, np.zeros(len(places), dtype=np.int64), places)
+
+
 # Helpers
 
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from levelloop.core.arrays import distinct
+from levelloop.core.arrays import Booleans, distinct
 from levelloop.core.geometry.near import in_boxes
-from levelloop.core.mesh.faces import concave_faces, face_centres, triangles, turns_around
+from levelloop.core.mesh.faces import concave_faces, face_centres, sees_all_sides, triangles, turns_around
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.review.findings import Finding, Remedy
+from levelloop.core.review.findings import Finding, Remedy, Severity
 from levelloop.core.review.sides import on_flats
 from levelloop.core.tolerance import AUTOMATIC, settled
 from levelloop.core.words import counted, verb
@@ -53,24 +53,34 @@ def check_on_edge(mesh: Mesh) -> list[Finding]:
 
 
 def check_concave(mesh: Mesh) -> list[Finding]:
-    """Faces with a corner that turns inwards."""
-    found = np.flatnonzero(concave_faces(mesh.topology, mesh.points) & ~mesh.hole)
+    """Faces with a corner that turns inwards: a warning where the pieces that smoothing splits them into overlap."""
+    topology = mesh.topology
+    found = np.flatnonzero(concave_faces(topology, mesh.points) & ~mesh.hole)
     if len(found) == 0:
         return []
-    flat = on_flats(mesh)[found].all()
+    centres = face_centres(topology, mesh.points)
+    overlap = ~sees_all_sides(topology, mesh.points, found, centres[found])
+    flat = on_flats(mesh)[found]
+    kinds: tuple[tuple[Severity, Booleans, str], ...] = (
+        ("warn", overlap & ~flat, "."),
+        ("note", overlap & flat, ", on a flat area."),
+        ("note", ~overlap, " a little; it splits evenly all the same."),
+    )
     return [
         Finding(
             "concave",
-            "note" if flat else "warn",
+            severity,
             "faces",
-            found,
-            face_centres(mesh.topology, mesh.points)[found],
-            f"{counted(len(found), 'face')} {verb(len(found), 'has', 'have')} a corner that turns inwards"
-            + (", on a flat area." if flat else "."),
-            float(len(found)),
+            found[chosen],
+            centres[found[chosen]],
+            f"{counted(int(chosen.sum()), 'face')} {verb(int(chosen.sum()), 'has', 'have')} "
+            f"a corner that turns inwards{where}",
+            float(chosen.sum()),
             "faces",
             advice="Move the corner out, or join points across the face.",
         )
+        for severity, chosen, where in kinds
+        if chosen.any()
     ]
 
 

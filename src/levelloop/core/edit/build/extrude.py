@@ -12,7 +12,17 @@ from typing import Any
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, inverse_of, mask_of, sum_by
+from levelloop.core.arrays import (
+    Booleans,
+    Floats,
+    Integers,
+    connected_labels,
+    distinct,
+    inverse_of,
+    mask_of,
+    one_cycle,
+    sum_by,
+)
 from levelloop.core.edit.build.strips import extrude_edges
 from levelloop.core.edit.build.wires import extrude_points
 from levelloop.core.errors import EditError
@@ -20,12 +30,14 @@ from levelloop.core.geometry.offset import LONGEST, even_offsets, meet_planes, t
 from levelloop.core.geometry.planes import as_direction
 from levelloop.core.limits import check_fits
 from levelloop.core.mesh.builder import MeshBuilder
-from levelloop.core.mesh.faces import face_normals, face_vectors, unit
+from levelloop.core.mesh.faces import concave_faces, face_normals, face_vectors, unit
+from levelloop.core.mesh.mean_value import moved_inside
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit
 from levelloop.core.mesh.selection import Selection
 from levelloop.core.mesh.topology import Topology
 
+FLAT = 1e-6  # of one less the cosine between faces of a flat
 USED_UP = 0.98  # of the way at which an edge of the rim would have no length left
 
 
@@ -125,9 +137,13 @@ def _raise(
     outwards, inwards, off = _directions(mesh, region, along, bool(np.any(rows[:, 1] != 0)), each)
     base = points[region.fan_point]
     told = told_off(off, float(np.abs(rows[:, 0]).max()))
+    width, faces = float(rows[:, 1].max()), np.sort(selection.indices)
+    if width > 0 and not each:
+        inwards, drawn_in = _with_inside(mesh, faces, region, base, inwards, width)
+        told = f"{told} What lies inside was drawn in.".strip() if drawn_in else told
     if verb == "inset":
-        most = _room_inwards(mesh, np.sort(selection.indices), region, base, inwards, float(rows[0, 1]))
-        if rows[0, 1] > most:
+        most = _room_inwards(mesh, faces, region, base, inwards, width)
+        if width > most:
             told = f"The width was held at {most:.4g} mm, where the rim would cross itself."
             rows = np.array([[rows[0, 0], most]])
     layers = [
@@ -170,6 +186,36 @@ def lift(mesh: Mesh, selection: Selection, region: Region, layers: Sequence[Floa
 
 
 # Helpers
+
+
+def _with_inside(
+    mesh: Mesh, faces: Integers, region: Region, base: Floats, inwards: Floats, width: float
+) -> tuple[Floats, bool]:
+    """How each fan moves for 1 mm inwards, those inside a flat along with its outline where it would run over them.
+
+    Points inside a flat say nothing about the form; elsewhere they stay, and the rim comes no farther than they are.
+    """
+    offsets = np.concatenate(([0], np.cumsum(mesh.topology.face_sizes[faces])))
+    own = Topology.derived(offsets, region.fan, len(base))
+    overrun = concave_faces(own, base + width * inwards) & ~concave_faces(own, base)
+    overrun |= np.einsum("ij,ij->i", face_vectors(own, base + width * inwards), face_vectors(own, base)) < 0
+    if not overrun.any():
+        return inwards, False
+    inwards, drawn_in = inwards.copy(), False
+    _, piece = connected_labels(np.stack((region.fan, region.next_fan), axis=1), len(base))
+    normals = face_normals(own, base)
+    of_face = piece[region.fan[offsets[:-1]]]
+    start, end = region.fan[region.rim], region.next_fan[region.rim]
+    for one in distinct(of_face[overrun]).tolist():
+        rim = piece[start] == one
+        order = one_cycle(start[rim], end[rim])
+        inside = np.setdiff1d(np.flatnonzero(piece == one), start[rim])
+        flat = np.abs(normals[of_face == one] @ normals[of_face == one][0] - 1.0).max() < FLAT
+        if order is not None and len(inside) and flat:
+            outline = start[rim][order]
+            inwards[inside] = moved_inside(base[outline], inwards[outline], base[inside])
+            drawn_in = True
+    return inwards, drawn_in
 
 
 def _room_inwards(mesh: Mesh, faces: Integers, region: Region, base: Floats, inwards: Floats, wanted: float) -> float:

@@ -10,11 +10,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, distinct, mask_of
+from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, distinct, mask_of, one_cycle
 from levelloop.core.edit.hold.turns import Turns, directions, sides_of, slid
 from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.faces import edge_folds, face_normals, face_vectors
-from levelloop.core.mesh.mean_value import values_inside
+from levelloop.core.mesh.mean_value import moved_inside
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit
 from levelloop.core.mesh.selection import Selection
@@ -60,9 +60,8 @@ class Ringed:
             if (np.einsum("ij,ij->i", outer, inner) < LEAST_LEFT * np.einsum("ij,ij->i", outer, outer)).any():
                 return None
             if len(flat.inside):
-                polygon = Topology.derived(np.array([0, len(rim)]), np.arange(len(rim)), len(rim))
-                places, face = mesh.points[flat.inside], np.zeros(len(flat.inside), dtype=np.int64)
-                points[flat.inside] = places + values_inside(polygon, rim, ring - rim, face, places)
+                places = mesh.points[flat.inside]
+                points[flat.inside] = places + moved_inside(rim, ring - rim, places)
             normal = face_vectors(mesh.topology, mesh.points, flat.faces).sum(axis=0)
             upright = face_normals(mesh.topology, points, flat.faces) @ directions(normal[None])[0]
             if (upright < UPRIGHT).any():
@@ -133,20 +132,11 @@ def _outlines(mesh: Mesh, held: Booleans) -> list[tuple[Integers, Integers]]:
     for flat in distinct(of_corner[held]).tolist():
         faces = np.flatnonzero(label == flat)
         corners = topology.corners_of_faces(faces)
-        outline = _in_order(topology, corners[is_rim[corners]])
-        if len(faces) > 1 and outline is not None and held[outline].all():
-            found.append((faces, outline))
+        outline = corners[is_rim[corners]]
+        order = one_cycle(topology.corners[outline], topology.corner_end[outline])
+        if len(faces) > 1 and order is not None and held[outline].all():
+            found.append((faces, outline[order]))
     return found
-
-
-def _in_order(topology: Topology, outline: Integers) -> Integers | None:
-    """Half-edges one after the other; None where they are not one closed run through different points."""
-    starts = topology.corners[outline].tolist()
-    following = dict(zip(starts, outline.tolist(), strict=True))
-    order = [int(outline[0])]
-    while (half := following.get(int(topology.corner_end[order[-1]]), -1)) not in (order[0], -1):
-        order.append(half)
-    return np.array(order) if len(order) == len(outline) == len(following) else None
 
 
 def _half_edges(topology: Topology, ends: Integers) -> Integers:
