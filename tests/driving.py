@@ -126,7 +126,8 @@ def assert_nothing_runs_on(window: Window) -> None:
     """A closed window leaves no timer, thread or window behind."""
     assert not [timer.objectName() for timer in window.findChildren(QTimer) if timer.isActive()]
     pools = [window.stage.findChild(QThreadPool), *window.findChildren(QThreadPool)]
-    assert not [pool for pool in pools if pool is not None and pool.activeThreadCount()]
+    # What was stopped may still be on its way to the next place where it looks whether it should go on.
+    assert all(pool.waitForDone(10_000) for pool in pools if pool is not None)
     others = [widget for widget in QApplication.topLevelWidgets() if widget.isVisible() and widget is not window]
     assert not others, others
 

@@ -117,3 +117,24 @@ def test_a_row_let_go_is_told_and_never_moved_by_the_list_itself(empty: Hands) -
     event = QDropEvent(QPointF(below), Qt.DropAction.MoveAction, QMimeData(), left, none)
     panel.list.dropEvent(event)
     assert told and told[0][0] == panel.list.currentRow() and panel.list.count() == 8
+
+
+def test_what_acts_on_a_part_acts_on_all_that_are_chosen(empty: Hands) -> None:
+    """Groups, output levels, places: one entry of the history, said with their number; a name is one part's own."""
+    session = empty.session
+    for name in ("left", "right", "top"):
+        session.do("add_box", name=name, at=(0, 0, 30))
+    session.choose_parts(["left", "top"])
+    before = len(session.history)
+    session.do("group_part", group="frame/outer")
+    session.do("set_level", level=4)
+    assert [part.group for part in session.document.parts] == ["frame/outer", "", "frame/outer"]
+    assert [part.level for part in session.document.parts] == [4, 2, 4]
+    assert session.state.sentence == "Smooth 2 parts to level 4" and len(session.history) == before + 2
+    assert {part.name for part in session.state.parts_chosen} == {"left", "top"}
+    session.change_last(level=1)
+    assert [part.level for part in session.document.parts] == [1, 2, 1]
+    session.do("rename_part", name="bar")
+    assert sorted(part.name for part in session.document.parts) in (["bar", "left", "right"], ["bar", "right", "top"])
+    session.undo(), session.undo(), session.undo()
+    assert [part.level for part in session.document.parts] == [2, 2, 2] and not session.document.parts[0].group

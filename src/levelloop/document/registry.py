@@ -25,8 +25,8 @@ class Operation:
     """One operation as data.
 
     run: for acts_on "cage" (mesh, selection, **parameters) → Edit; "form" (**parameters) → Mesh; "selection"
-    (mesh, selection, **parameters) → Selection; "part" (part, **parameters) → Part; "document" (document,
-    **parameters) → Document; "parts" (document, selections, **parameters) → Change.
+    (mesh, selection, **parameters) → Selection; "part" (part, **parameters) → Part, for each that is chosen; "document"
+    (document, **parameters) → Document; "parts" (document, selections, **parameters) → Change.
     needs: kinds of selection it takes; empty: none needed. least: how many elements. or_all: nothing selected
     means everything. anew: for acts_on "selection": what was selected before does not matter. moves_only: changes
     nothing but where points are, so that symmetry can mirror it. in_turn: makes one thing of all that is selected, so

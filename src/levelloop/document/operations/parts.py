@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from levelloop.core.errors import EditError
+from levelloop.core.mesh.selection import Selection
 from levelloop.core.surface.surface import HIGHEST_LEVEL
 from levelloop.document.cameras import keep_camera, remove_camera, set_camera
 from levelloop.document.document import Document
@@ -30,6 +32,7 @@ from levelloop.document.parameters import (
 from levelloop.document.part import DEFAULT_LEVEL, Part
 from levelloop.document.registry import Operation
 from levelloop.document.running.part_edits import (
+    Change,
     attach,
     boolean_parts,
     clip,
@@ -43,10 +46,8 @@ from levelloop.document.running.part_edits import (
 from levelloop.document.scripting.units import MILLIMETRES, parse_length
 
 
-def _rename(part: Part, name: str) -> Part:
-    if not name:
-        raise EditError("A part needs a name.")
-    return replace(part, name=name)
+def _rename(document: Document, selections: Mapping[str, Selection], name: str) -> Change:
+    return set_part(document, selections, name=name)
 
 
 def _set_value(document: Document, name: str, value: Any) -> Document:
@@ -74,7 +75,7 @@ PARTS: tuple[Operation, ...] = (
         _rename,
         "Call the part {name}",
         "Gives the active part a name",
-        "part",
+        "parts",
         (Text("name", "", "Its new name"),),
         waits=True,
     ),
@@ -246,7 +247,7 @@ PARTS: tuple[Operation, ...] = (
         "Group",
         "Part",
         lambda part, group: replace(part, group="/".join(filter(None, (word.strip() for word in group.split("/"))))),
-        "Put the part into the group {group}",
+        "Put {selection} into the group {group}",
         "Groups stand in the list as one; / makes groups in groups; no name takes it out",
         "part",
         (Text("group", "", "The group's name"),),
@@ -257,7 +258,7 @@ PARTS: tuple[Operation, ...] = (
         "Put its place into the cage",
         "Part",
         _reset_transform,
-        "Put the part's own place into its cage",
+        "Put the place of {selection} into the cage",
         "The part stays where it is; its cage is in world space again",
         "part",
     ),
@@ -266,7 +267,7 @@ PARTS: tuple[Operation, ...] = (
         "Back to its own place",
         "Part",
         lambda part: replace(part, transform=np.eye(4)),
-        "Take the part back to where its cage is",
+        "Take {selection} back to where the cage is",
         "Forgets how the part was moved as a whole",
         "part",
     ),

@@ -95,7 +95,7 @@ SMOOTHING: tuple[Operation, ...] = (
         "Smoothing level",
         "Smooth",
         _set_level,
-        "Smooth the part to level {level}",
+        "Smooth {selection} to level {level}",
         "One level for view and output",
         "part",
         (Count("level", 2, "0 to 6, or limit", low=0, high=6, words=("limit",)),),

@@ -15,7 +15,6 @@ from levelloop.core.mesh.origins import Edit, Origin
 from levelloop.core.mesh.selection import KINDS, NOTHING, Kind, Selection, convert, select_mask
 from levelloop.core.words import counted
 from levelloop.document.document import Document, new_part
-from levelloop.document.looks import taken_name
 from levelloop.document.part import Part
 from levelloop.document.registry import Operation
 from levelloop.document.running.editing import edited_on_both_sides, mirrored_moves, placed_whole
@@ -170,14 +169,30 @@ def run(base: State, operation: Operation, values: dict[str, Any]) -> State:
         changed: Document = operation.run(document, **values)
         return State(changed, base.selections, operation.says(values, "", document.unit), **entry)
     if operation.acts_on == "part":
-        wanted: Part = operation.run(document.part, **values)
-        changed = document.with_part(wanted)
-        told = taken_name(wanted.name, changed.by_id(wanted.id).name)
-        return State(changed, base.selections, operation.says(values, "", document.unit), message=told, **entry)
+        return _on_parts(base, operation, values)
     return _on_cages(base, operation, values)
 
 
 # Helpers
+
+
+def _on_parts(base: State, operation: Operation, values: dict[str, Any]) -> State:
+    """The state after every chosen part was replaced by what an operation makes of it."""
+    document = base.document
+    chosen = base.parts_chosen or (document.part,)
+    for part in chosen:
+        document = document.with_part(operation.run(part, **values))
+    who = "the part" if len(chosen) == 1 else counted(len(chosen), "part")
+    sentence = operation.says(values, who, document.unit)
+    return State(
+        replace(document, active=base.document.active),
+        base.selections,
+        sentence,
+        acted_on=who,
+        key=operation.key,
+        parameters=values,
+        chosen=base.chosen,
+    )
 
 
 def _on_cages(base: State, operation: Operation, values: dict[str, Any]) -> State:
