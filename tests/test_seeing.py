@@ -355,3 +355,45 @@ def test_a_point_of_a_bent_part_moves_under_the_pointer(empty: Hands) -> None:
     by = empty.session.part.mesh.points[index] - mesh.points[index]
     # Turned by half the bend there: along the strip's own up, not the picture's.
     assert abs(by[0]) > 1e-3 or abs(by[2]) > 1e-3
+
+
+@needs_screen
+@pytest.mark.parametrize("direction", ["front", "perspective"])
+def test_what_lies_before_a_place_that_is_stepped_to_is_seen_through(empty: Hands, direction: str) -> None:
+    """A red wall before a blue ball with a flipped face: a hole shows the ball, and closes when the finding is left."""
+    session, view = empty.session, empty.view
+    session.do("add_box", size=(120, 4, 120), at=(0, -60, 0), name="wall")
+    session.do("set_part", colour="#C02020")
+    session.do("add_quad_sphere", diameter=40, cells=3, name="ball")
+    session.do("set_part", colour="#2030C0")
+    session.select_where("faces", near=(0, -20, 0))
+    session.do("flip")
+    session.select_none()
+    empty.review()
+
+    def look_from_the_front() -> None:
+        view.look("front")
+        if direction == "perspective":
+            view.toggle_perspective()
+        view.frame(everything=True)
+        view.look_of.wire = False
+        empty.settle()
+
+    look_from_the_front()
+    whole = drawn(empty)
+    stop = next(row for row in range(20) if "inwards" in empty.window.review.words(row))
+    empty.window.review.show_row(stop, 0)
+    look_from_the_front()
+    hole = drawn(empty)
+    at = np.round(view.on_screen(np.array([[0.0, -20.0, 0.0]]))[0, :2] * view.devicePixelRatioF()).astype(int)
+    near = [(x, y) for x in range(at[0] + 14, at[0] + 26) for y in range(at[1] + 14, at[1] + 26)]
+    blue = sum(QColor(hole.pixel(x, y)).blue() > QColor(hole.pixel(x, y)).red() for x, y in near)
+    assert not any(QColor(whole.pixel(x, y)).blue() > QColor(whole.pixel(x, y)).red() for x, y in near)
+    assert blue > 0.7 * len(near)
+    # Beside the hole the wall is whole, and it closes with the finding.
+    edge = QPoint(at[0] + round(0.3 * view.height()), at[1])
+    assert hole.pixel(edge) == whole.pixel(edge)
+    empty.window.reviewing.choose(session.part.id, None, 0)
+    empty.settle()
+    closed = drawn(empty)
+    assert not any(QColor(closed.pixel(x, y)).blue() > QColor(closed.pixel(x, y)).red() for x, y in near)

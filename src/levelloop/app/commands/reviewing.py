@@ -98,7 +98,7 @@ class Reviewing(QObject):
         if all(part.id != part_id for part in self.window.session.document.parts):
             # The part went while its review was still shown.
             finding = None
-        hands.finding, hands.finding_part = finding, part_id
+        hands.finding, hands.finding_part, hands.focus = finding, part_id, None
         if finding is None:
             self.window.panes.refresh()
             return
@@ -117,6 +117,7 @@ class Reviewing(QObject):
                 )
             self._turn_towards(finding, step)
             place = finding.at[step : step + 1]
+            hands.focus = place[0]
             self.window.view.fly(lambda: self.window.view.frame_points(place))
         self.window.panes.refresh()
 

@@ -14,6 +14,7 @@ from levelloop.app.view.camera import Camera
 from levelloop.app.view.picking.picking import BoxRule, Hit, Reach
 from levelloop.app.view.picking.snapping import Snap
 from levelloop.app.view.render.picture import Picture
+from levelloop.core.arrays import Floats
 from levelloop.core.edit.move.transform import middle_of_box, selection_frame
 from levelloop.core.mesh.selection import Kind, Selection, points_of
 from levelloop.core.review.findings import Finding
@@ -27,6 +28,7 @@ HandlePivot = Literal["middle", "each", "origin", "anchor", "last"]
 class Hands:
     """What all views share: what is selected for, how far picking reaches, the transform tool, the finding shown.
 
+    focus: the place of the finding that was stepped to, None where none was.
     soft: the parameters of the soft range that transforms begin with; empty where it is off; snaps: what catches a
     drag; grid: mm between its places; box_rule: whether a box takes what lies inside or what it touches;
     orbits_with_middle, orbit_speed: how a drag turns the view; brush: its radius, pixels; flies: whether the camera is
@@ -44,6 +46,7 @@ class Hands:
     finding: Finding | None = None
     finding_part: str = ""
     finding_step: int = 0
+    focus: Floats | None = None
     soft: dict[str, Any] = field(default_factory=dict)
     snaps: set[Snap] = field(default_factory=set)
     grid: float = 1.0

@@ -177,6 +177,7 @@ class Scenery:
         shading = "distance" if maps else look.shading
         scene = Scene(sky=sky, shading=shading, hide_inside=look.inside == "hidden", section=look.section)
         scene.seeing = self._seeing(state, view)
+        scene.focus = view.focus
         if look.ground and not flat:
             scene.lines += ground(view.theme, view.camera, view.ratio)
         return scene

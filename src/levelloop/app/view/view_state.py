@@ -13,6 +13,7 @@ from levelloop.app.view.look import Look
 from levelloop.app.view.picking.picking import Hit
 from levelloop.app.view.render.picture import Picture
 from levelloop.app.view.wipe import Wipe
+from levelloop.core.arrays import Floats
 from levelloop.core.measure.gauge import LoopGauge
 from levelloop.core.mesh.selection import Kind
 from levelloop.core.select.soft_range import Soft
@@ -26,7 +27,8 @@ class ViewState:
     ratio: device pixels in a logical one; shown: the pictures of visible parts, in the document's order; pictures: by
     part, those of the cages that are there now; is_hurried: whether something is dragged; kind: what is selected;
     mode: the transform tool that is on; hover: what is under the pointer, None while a gesture runs; soft: the
-    parameters of the soft range that transforms begin with; gauge: a loop that is lit, and its part.
+    parameters of the soft range that transforms begin with; gauge: a loop that is lit, and its part; focus: the
+    place of a finding (3,) that was stepped to.
     """
 
     theme: Theme = BENCH
@@ -42,6 +44,7 @@ class ViewState:
     soft: Mapping[str, Any] = field(default_factory=dict)
     gauge: tuple[LoopGauge, str] | None = None
     wipe: Wipe | None = None
+    focus: Floats | None = None
 
     def running_soft(self, state: State) -> Soft | None:
         """The soft range of the running transform, or of those to come; None where there is none."""

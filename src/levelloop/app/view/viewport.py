@@ -332,6 +332,7 @@ class Viewport(QOpenGLWidget):
             self.hands.soft,
             self.gauge_card.shown,
             self.wipe,
+            self.hands.focus,
         )
 
     def scene(self) -> Scene:

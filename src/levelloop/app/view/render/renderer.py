@@ -22,6 +22,8 @@ from levelloop.app.view.render.what_is_where import WhatIsWhere, faces_at
 from levelloop.core.arrays import Floats
 
 SAMPLES = 4  # in each pixel, for smooth outlines
+HOLE = 0.2  # of the shorter side of the view: how far around a place what lies before it is see-through
+SLOPE = 0.35  # of the cone that is seen into: flatter than one looks onto a table
 PROGRAMS = {
     "surface": SURFACE,
     "line": LINE,
@@ -115,6 +117,7 @@ class Renderer:
         context.depth_func = "<="
         to_clip, to_view = camera.projection(width, height) @ camera.view(), camera.view()
         matrix = {"world_to_clip": to_clip}
+        self._look_into(scene, to_clip, camera, width, height)
         # Behind everything, unless they stand among the parts or are drawn over them.
         self._images(scene, matrix, lambda image: not image.through and not image.standing, False)
         self._images(scene, matrix, lambda image: not image.through and image.standing, True)
@@ -265,6 +268,19 @@ class Renderer:
     ) -> None:
         """Says to a program what its places are relative to."""
         self._set(program, world_to_clip=_from(to_clip, middle), section=_section(section, middle, slack))
+
+    def _look_into(self, scene: Scene, to_clip: Floats, camera: Camera, width: int, height: int) -> None:
+        """Says to all programs where one looks through what lies before a place."""
+        focus, cone = (0.0, 0.0, 0.0, 0.0), (0.0, 0.0, 0.0)
+        if scene.focus is not None:
+            x, y, z, w = to_clip @ np.append(scene.focus, 1.0)
+            if w > 0:
+                focus = ((x / w + 1) * width / 2, (y / w + 1) * height / 2, (z / w + 1) / 2, w)
+                per_mm = float(np.linalg.norm(to_clip[1, :3])) * height / 2 / w
+                depth = 0.0 if camera.perspective else 2.0 / float(np.linalg.norm(to_clip[2, :3]))
+                cone = (SLOPE * per_mm, HOLE * min(width, height), depth)
+        for program in ("surface", "line", "point"):
+            self._set(program, focus=focus, cone=cone)
 
     def _see(self, seeing: Seeing) -> None:
         """Says to the surface's program what surfaces are judged by."""

@@ -124,7 +124,7 @@ class Seeing:
 
 @dataclass
 class Scene:
-    """All that one frame shows."""
+    """All that one frame shows. focus: the place (3,) that is looked at, what lies before it being see-through."""
 
     solids: list[Solid] = field(default_factory=list)
     patches: list[Patch] = field(default_factory=list)
@@ -136,6 +136,7 @@ class Scene:
     hide_inside: bool = False
     section: Section | None = None
     seeing: Seeing = field(default_factory=Seeing)
+    focus: Floats | None = None
 
     def arrays(self) -> Iterator[NDArray[np.generic]]:
         """Every array that is drawn from."""

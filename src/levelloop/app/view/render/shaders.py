@@ -2,6 +2,21 @@
 
 from __future__ import annotations
 
+SIEVE = """
+    uniform vec4 focus; uniform vec3 cone;
+    // What lies in a cone from the place looked at towards the eye is drawn as through a sieve, fine at its rim.
+    // focus: pixels, depth of the window, distance; cone: its slope in pixels for 1 mm, its widest, mm of the depth.
+    bool is_sieved() {
+        if (cone.x <= 0.0) return false;
+        float before = cone.z > 0.0 ? (focus.z - gl_FragCoord.z) * cone.z : focus.w - 1.0 / gl_FragCoord.w;
+        float far = distance(gl_FragCoord.xy, focus.xy) / max(min(before * cone.x, cone.y), 1e-6);
+        if (before <= 0.0 || far >= 1.0) return false;
+        ivec2 cell = ivec2(gl_FragCoord.xy) & 3;
+        const int order[16] = int[16](0, 8, 2, 10, 12, 4, 14, 6, 3, 11, 1, 9, 15, 7, 13, 5);
+        float kept = mix(0.07, 1.0, smoothstep(0.6, 1.0, far));
+        return (float(order[cell.y * 4 + cell.x]) + 0.5) / 16.0 > kept;
+    }
+"""
 SURFACE = (
     """#version 330
     uniform mat4 world_to_clip; uniform mat4 world_to_view;
@@ -14,7 +29,9 @@ SURFACE = (
         view_place = (world_to_view * vec4(place, 1.0)).xyz;
         gl_Position = world_to_clip * vec4(place, 1.0);
     }""",
-    """#version 330
+    """#version 330"""
+    + SIEVE
+    + """
     uniform vec4 front; uniform vec4 back; uniform float perspective; uniform vec4 section;
     uniform int shading; uniform bool hide_inside; uniform float hollow;
     uniform bool projects; uniform sampler2D image; uniform vec4 to_image_u; uniform vec4 to_image_v;
@@ -25,7 +42,7 @@ SURFACE = (
     in vec2 bends; in vec3 view_normal; in vec3 view_place; in vec3 world_place;
     out vec4 colour;
     void main() {
-        if (dot(section.xyz, world_place) > section.w) discard;
+        if (dot(section.xyz, world_place) > section.w || is_sieved()) discard;
         if (hide_inside && !gl_FrontFacing) discard;
         if (shading == 1) { colour = front; return; }
         if (dot(section.xyz, section.xyz) > 0.5 && !gl_FrontFacing) {
@@ -130,11 +147,13 @@ LINE = (
         across = (corner.y * 2.0 - 1.0) * half_width;
         gl_Position = end;
     }""",
-    """#version 330
+    """#version 330"""
+    + SIEVE
+    + """
     uniform vec4 tint; uniform float width; uniform vec4 section;
     in float across; in vec3 world_place; out vec4 colour;
     void main() {
-        if (dot(section.xyz, world_place) > section.w) discard;
+        if (dot(section.xyz, world_place) > section.w || is_sieved()) discard;
         float cover = clamp(width * 0.5 + 0.5 - abs(across), 0.0, 1.0);
         colour = vec4(tint.rgb, tint.a * cover);
     }""",
@@ -152,11 +171,13 @@ POINT = (
         p.z -= lift * p.w;
         gl_Position = p;
     }""",
-    """#version 330
+    """#version 330"""
+    + SIEVE
+    + """
     uniform vec4 tint; uniform vec4 rim; uniform float width; uniform vec4 section;
     in vec2 place; in vec3 world_place; out vec4 colour;
     void main() {
-        if (dot(section.xyz, world_place) > section.w) discard;
+        if (dot(section.xyz, world_place) > section.w || is_sieved()) discard;
         float r = length(place);
         float cover = clamp(width * 0.5 + 0.5 - r, 0.0, 1.0);
         float inner = clamp(width * 0.5 - 0.9 - r, 0.0, 1.0);
