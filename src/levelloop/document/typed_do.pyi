@@ -986,6 +986,33 @@ class TypedDo:
     @overload
     def do(
         self,
+        key: Literal["move_uv"],
+        *,
+        right: float | str = ...,
+        up: float | str = ...,
+        angle: float | str = ...,
+        scale: float | str = ...,
+        pivot: Literal["middle", "each"] = ...,
+    ) -> str:
+        """Islands, faces, edges or points of the UV view; the unit square is 1 wide."""
+
+    @overload
+    def do(
+        self,
+        key: Literal["join_uv"],
+    ) -> str:
+        """The smaller island comes to the larger one, and the edges are seams no more."""
+
+    @overload
+    def do(
+        self,
+        key: Literal["select_island"],
+    ) -> str:
+        """All that hangs together in UV, between seams."""
+
+    @overload
+    def do(
+        self,
         key: Literal["step_mirror"],
         *,
         planes: Literal["x", "y", "z", "xy", "xz", "yz", "xyz"] = ...,

@@ -26,6 +26,7 @@ from levelloop.core.review.holes import (
 )
 from levelloop.core.review.poles import boundary_poles, check_poles, inner_poles
 from levelloop.core.review.sides import check_sides
+from levelloop.core.review.skin import check_uv_missing, check_uv_overlap, check_uv_places
 from levelloop.core.review.streak import check_streaks
 from levelloop.core.review.subject import Subject
 
@@ -58,6 +59,9 @@ CHECKS: tuple[Check, ...] = (
     Check("holding", check_holding, {"print": "note"}),
     Check("streak", check_streaks, {"print": "note"}),
     Check("fold_under", check_fold_under),
+    Check("uv_missing", lambda subject: check_uv_missing(subject.mesh), {"render": "warn"}),
+    Check("uv_overlap", check_uv_overlap, {"render": "warn"}),
+    Check("uv_places", check_uv_places),
 )
 
 

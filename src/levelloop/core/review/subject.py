@@ -11,6 +11,7 @@ from levelloop.core.lazy import lazy
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.surface.samples import SurfaceSamples, sampled
 from levelloop.core.surface.surface import SmoothSurface
+from levelloop.core.uv.measure import overlapping_faces
 
 LEVEL = 2  # at which the smooth surface is looked at: a quarter of a cage face
 
@@ -31,6 +32,11 @@ class Subject:
     def surface(self) -> SurfaceSamples:
         """Samples of the limit surface at the points of that level."""
         return sampled(self.smooth, self.mesh.points, directions=True)
+
+    @lazy
+    def shared_uv(self) -> tuple[Integers, Integers]:
+        """Faces that lie over others in UV, and those that lie exactly on another one."""
+        return overlapping_faces(self.mesh)
 
     def turns_at(self, points: Integers) -> Floats:
         """By how much the surface turns at cage points over the length of their edges: (n,) degrees.

@@ -106,12 +106,33 @@ def limit_of(mesh: Mesh) -> Floats:
 def stretch_of(island: Island, places: Floats, flat: Floats) -> Stretch:
     """How an island is stretched; places: (n, 3) of the mesh's points, flat: (v, 2) of the island's places."""
     shown, _ = triangles(island.topology, places[island.point])
-    jacobian, area = _jacobians(places[island.point], flat, shown)
+    jacobian, area, _ = jacobians(places[island.point], flat, shown)
     singular = np.linalg.svd(jacobian, compute_uv=False)
     singular = np.maximum(singular, 1e-12)
     scale = singular.prod(axis=1)
     mean = max(float((scale * area).sum() / max(area.sum(), 1e-300)), 1e-300)
     return Stretch(singular[:, 0] / singular[:, 1], np.maximum(scale / mean, mean / scale), area)
+
+
+def jacobians(points: Floats, flat: Floats, shown: Integers) -> tuple[Floats, Floats, Booleans]:
+    """How triangles are mapped from their own planes (g, 2, 2), their areas in space (g,), and which have one (t,).
+
+    points: (n, 3), flat: (n, 2), shown: (t, 3).
+    """
+    a, b, c = (points[shown[:, n]] for n in range(3))
+    along = np.linalg.norm(b - a, axis=1)
+    x = (b - a) / np.maximum(along, 1e-300)[:, None]
+    normal = np.cross(b - a, c - a)
+    area = 0.5 * np.linalg.norm(normal, axis=1)
+    u = np.einsum("ij,ij->i", c - a, x)
+    v = 2.0 * area / np.maximum(along, 1e-300)
+    inverse = np.zeros((len(shown), 2, 2))
+    inverse[:, 0, 0] = 1.0 / np.maximum(along, 1e-300)
+    inverse[:, 0, 1] = -u / np.maximum(along * v, 1e-300)
+    inverse[:, 1, 1] = 1.0 / np.maximum(v, 1e-300)
+    sides = np.stack((flat[shown[:, 1]] - flat[shown[:, 0]], flat[shown[:, 2]] - flat[shown[:, 0]]), axis=2)
+    good = area > 1e-12 * max(float(area.max(initial=0.0)), 1e-300)
+    return np.asarray((sides @ inverse)[good]), area[good], good
 
 
 # Helpers
@@ -278,24 +299,6 @@ def _seen_flat(points: Floats) -> Floats:
     away = points - points.mean(axis=0)
     _, _, axes = np.linalg.svd(away, full_matrices=False)
     return np.asarray(away @ axes[:2].T)
-
-
-def _jacobians(points: Floats, flat: Floats, shown: Integers) -> tuple[Floats, Floats]:
-    """How each triangle (t, 3) is mapped from its own plane: (t, 2, 2), and its area in space: (t,)."""
-    a, b, c = (points[shown[:, n]] for n in range(3))
-    along = np.linalg.norm(b - a, axis=1)
-    x = (b - a) / np.maximum(along, 1e-300)[:, None]
-    normal = np.cross(b - a, c - a)
-    area = 0.5 * np.linalg.norm(normal, axis=1)
-    u = np.einsum("ij,ij->i", c - a, x)
-    v = 2.0 * area / np.maximum(along, 1e-300)
-    inverse = np.zeros((len(shown), 2, 2))
-    inverse[:, 0, 0] = 1.0 / np.maximum(along, 1e-300)
-    inverse[:, 0, 1] = -u / np.maximum(along * v, 1e-300)
-    inverse[:, 1, 1] = 1.0 / np.maximum(v, 1e-300)
-    sides = np.stack((flat[shown[:, 1]] - flat[shown[:, 0]], flat[shown[:, 2]] - flat[shown[:, 0]]), axis=2)
-    good = area > 1e-12 * max(float(area.max(initial=0.0)), 1e-300)
-    return np.asarray((sides @ inverse)[good]), area[good]
 
 
 def overlaps_itself(island: Island, flat: Floats) -> bool:

@@ -82,6 +82,12 @@ def island_uv(mesh: Mesh, island: Island) -> Floats:
     return result
 
 
+def places_between(topology: Topology, cut: Booleans) -> Integers:
+    """A number for each corner: corners of one point that hang together over edges which are not cut have the same."""
+    every = np.ones(topology.n_faces, dtype=np.bool_)
+    return _places(topology, _joined_edges(topology, every, cut))
+
+
 # Helpers
 
 

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from levelloop.core.edit.clean.simple import set_material
 from levelloop.core.uv.flatten import unwrap
+from levelloop.core.uv.moving import join_uv, move_uv, select_island
 from levelloop.core.uv.packing import pack
 from levelloop.core.uv.project import project_uv
 from levelloop.core.uv.seams import suggest_seams
 from levelloop.core.uv.straighten import straighten_uv
 from levelloop.document.materials import with_material
+from levelloop.document.operations.common import ANY
 from levelloop.document.parameters import (
     Angle,
     Choice,
@@ -150,5 +152,48 @@ SKIN: tuple[Operation, ...] = (
         ("faces",),
         or_all=True,
         also="uv islands layout texture",
+    ),
+    Operation(
+        "move_uv",
+        "Move UV",
+        "Skin",
+        move_uv,
+        "Move the UV of {selection} {right} to the right and {up} up[, turned {angle}][, scaled {scale}], {pivot}",
+        "Islands, faces, edges or points of the UV view; the unit square is 1 wide",
+        "cage",
+        (
+            Number("right", 0.0, "In sides of the unit square", step=0.05),
+            Number("up", 0.0, "In sides of the unit square", step=0.05),
+            Angle("angle", 0.0, "Counter-clockwise", closed_at=0.0),
+            Number("scale", 1.0, "A negative one turns it half around", step=0.1, closed_at=1.0),
+            Choice("pivot", "middle", "What stays in place", words=("middle", "each")),
+        ),
+        ANY,
+        or_all=True,
+        also="uv island place turn rotate scale",
+    ),
+    Operation(
+        "join_uv",
+        "Join UV",
+        "Skin",
+        join_uv,
+        "Join islands along {selection}",
+        "The smaller island comes to the larger one, and the edges are seams no more",
+        "cage",
+        (),
+        ("edges",),
+        also="uv sew stitch weld island",
+    ),
+    Operation(
+        "select_island",
+        "Select UV island",
+        "Select",
+        select_island,
+        "Select the UV islands of {selection}",
+        "All that hangs together in UV, between seams",
+        "selection",
+        (),
+        ANY,
+        also="uv shell piece",
     ),
 )
