@@ -162,6 +162,7 @@ def style_sheet(theme: Theme) -> str:
     #sentence[face="kept"] QLineEdit:hover {{ color: {theme.ink}; border-bottom: 1px solid {theme.hover}; }}
     QPushButton[quiet="true"] {{ border: none; background: transparent; padding: 2px 6px; }}
     QPushButton[quiet="true"]:hover {{ background: {theme.under}; }}
+    QPushButton[quiet="true"]:checked {{ border-bottom: 2px solid {theme.selection}; border-radius: 0; }}
     QPushButton:focus {{ border: 2px solid {theme.selection}; padding: 3px 11px; }}
     QListWidget:focus {{ border: 2px solid {theme.selection}; border-radius: 4px; }}
     #side {{ background: {theme.panel}; border-left: 1px solid {theme.line}; }}

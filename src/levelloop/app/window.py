@@ -44,6 +44,7 @@ from levelloop.app.panels.review.panel import ReviewPanel
 from levelloop.app.panels.sentence.bar import SentenceBar
 from levelloop.app.panels.state_strip import StateStrip
 from levelloop.app.panels.tool_line import ToolLine
+from levelloop.app.panels.uv.uv_view import UvPanel
 from levelloop.app.preferences import Preferences
 from levelloop.app.theme import BENCH, THEMES, scaled, set_text_scale, style_sheet, text_font
 from levelloop.app.view.panes import Panes
@@ -85,6 +86,7 @@ class Window(QMainWindow):
         self.guides = GuidesPanel(session, self.theme)
         self.history = HistoryPopover(session, self.theme, self)
         self.review: ReviewPanel = ReviewPanel(session, self.theme)
+        self.uv: UvPanel = UvPanel(session, self.theme, lambda: self.view.kind)
         self.line: BuildLine = BuildLine(session, self.stage, self.theme)
         self.commands: list[Command] = []
         self.key_actions: dict[str, QAction] = {}
@@ -104,6 +106,7 @@ class Window(QMainWindow):
             self.history,
             self.review,
             self.line,
+            self.uv,
             self.strip,
         )
         self.keyboard = Keyboard(self)
@@ -261,6 +264,7 @@ class Window(QMainWindow):
         middle.setChildrenCollapsible(False)
         middle.setHandleWidth(1)
         middle.addWidget(self.panes)
+        middle.addWidget(self.uv)
         side = QSplitter(Qt.Orientation.Vertical)
         side.setObjectName("side")
         side.setMinimumWidth(230)
@@ -274,7 +278,8 @@ class Window(QMainWindow):
         side.setSizes([290, 60, 330])
         middle.addWidget(side)
         middle.setStretchFactor(0, 1)
-        middle.setSizes([1280 - scaled(268), scaled(268)])
+        middle.setStretchFactor(1, 1)
+        middle.setSizes([1280 - scaled(268), 0, scaled(268)])
         self.middle = middle
         column.addWidget(middle, 1)
         column.addWidget(self.line)
@@ -312,6 +317,13 @@ class Window(QMainWindow):
         self.strip.kind_chosen.connect(self.set_kind)
         self.strip.readout.linkActivated.connect(self._follow)
         self.parts.told.connect(self.tell)
+        self.uv.chosen.connect(self.start)
+        self.uv.toggled.connect(self._make_room)
+        self.uv.flat.told.connect(self.tell)
+        self.uv.flat.asked.connect(self.operating.begin_with)
+        self.uv.flat.changed.connect(lambda values: self.attempt(lambda: self.sentence.change(**values)))
+        self.uv.flat.touches = lambda: self.panes.hands.box_rule == "touched"
+        self.uv.flat.is_smooth = lambda: bool(self.session.document.parts) and self.session.part.level > 0
         self.guides.told.connect(self.tell)
         self.guides.asked_calibrate.connect(lambda: self.start(REGISTRY.by_tool("two places").key))
         self.parts.asked_menu.connect(self.on_parts.menu)
@@ -321,6 +333,13 @@ class Window(QMainWindow):
         self.review.remedied.connect(self.reviewing.remedy)
         self.review.accepted.connect(self.reviewing.accept)
         self.review.purpose_changed.connect(lambda _: self.reviewing.run())
+
+    def _make_room(self, shown: bool) -> None:
+        """Shares what the views had with the UV view that has come beside them."""
+        if shown:
+            views, _, side = self.middle.sizes()
+            room = views + max(self.width() - views - side, 0)
+            self.middle.setSizes([room - round(0.44 * room), round(0.44 * room), side])
 
     # Following the session
 

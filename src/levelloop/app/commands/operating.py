@@ -66,6 +66,16 @@ class Operating:
         self.window.tools.refresh()
         self.window.panes.refresh()
 
+    def begin_with(self, key: str, values: dict[str, Any]) -> None:
+        """Begins an operation with numbers that were drawn elsewhere than in the views; the keyboard stays there."""
+        operation = REGISTRY[key]
+        if operation.acts_on == "selection":
+            self.window.attempt(lambda: self.window.session.perform(key, **values))
+            return
+        self.window.view.mode = None
+        self.window.attempt(lambda: self.window.sentence.start(operation, values, False))
+        self.window.tools.refresh()
+
     def why_not(self, operation: Operation) -> str:
         """Why an operation cannot run on what is selected now, in a sentence; empty where it can."""
         if operation.acts_on != "cage" or not self.window.session.document.parts:

@@ -79,7 +79,7 @@ class Shell:
     def restore_shape(self) -> None:
         """Has the size and the split that it had when it was closed last."""
         settings = QSettings("Level Loop", "Level Loop")
-        for name, restore in (("shape", self.window.restoreGeometry), ("split", self.window.middle.restoreState)):
+        for name, restore in (("shape", self.window.restoreGeometry), ("middle", self.window.middle.restoreState)):
             kept = settings.value(name)
             if isinstance(kept, QByteArray):
                 restore(kept)
@@ -88,4 +88,4 @@ class Shell:
         """Remembers the size and the split for the next start."""
         settings = QSettings("Level Loop", "Level Loop")
         settings.setValue("shape", self.window.saveGeometry())
-        settings.setValue("split", self.window.middle.saveState())
+        settings.setValue("middle", self.window.middle.saveState())

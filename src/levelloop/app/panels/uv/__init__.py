@@ -1,0 +1,1 @@
+"""The UV view: islands lying flat, picked and moved by hand."""
