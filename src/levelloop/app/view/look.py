@@ -9,9 +9,18 @@ import numpy as np
 
 from levelloop.core.arrays import Floats
 
-Shading = Literal["clay", "silhouette", "valleys", "stripes", "curvature", "raking light", "distance"]
+Shading = Literal["clay", "silhouette", "valleys", "stripes", "curvature", "raking light", "distance", "checker"]
 # In the order in which the surface's program numbers them.
-SHADINGS: tuple[Shading, ...] = ("clay", "silhouette", "valleys", "stripes", "curvature", "raking light", "distance")
+SHADINGS: tuple[Shading, ...] = (
+    "clay",
+    "silhouette",
+    "valleys",
+    "stripes",
+    "curvature",
+    "raking light",
+    "distance",
+    "checker",
+)
 Inside = Literal["tinted", "plain", "hidden"]
 Bend = Literal["mean", "largest", "smallest", "Gaussian"]
 Rake = Literal["pointer", "sweeps", "stands"]
@@ -31,10 +40,10 @@ class Look:
     """How one view shows the parts.
 
     shading: clay; silhouette: flat, to judge the contour; valleys: hollows darker; stripes: what mirrors lit strips;
-    curvature: as colours; raking light: from far aside. inside: how back faces are shown; section: what is cut away.
-    stripes: how many of them; stripes_along: which axis they go around; stripes_stand: in the world, else they turn
-    with the view. bend: which curvature; bend_scale: 1/mm at which its colours are full, 0 as the part asks for. rake:
-    degrees of the light about the view's axis; rakes: what it follows.
+    curvature: as colours; raking light: from far aside; checker: numbered squares laid on by UV. inside: how back faces
+    are shown; section: what is cut away. stripes: how many of them; stripes_along: which axis they go around;
+    stripes_stand: in the world, else they turn with the view. bend: which curvature; bend_scale: 1/mm at which its
+    colours are full, 0 as the part asks for. rake: degrees of the light about the view's axis; rakes: what it follows.
     """
 
     shading: Shading = "clay"

@@ -14,6 +14,7 @@ from levelloop.app.view.colour_maps import BILBAO, VIK, ramp
 from levelloop.app.view.ground import ground
 from levelloop.app.view.look import Bend, fitting_scale
 from levelloop.app.view.picking.guide_places import frame_of, is_there, looks_at, projection_of, seen_guides
+from levelloop.app.view.render.checker import checker
 from levelloop.app.view.render.images import Images
 from levelloop.app.view.render.picture import Changes, Picture, dashed
 from levelloop.app.view.render.scene import (
@@ -192,8 +193,22 @@ class Scenery:
         if flat:
             return Solid(picture, front, inside)
         groups = picture.groups if look.materials else ()
-        skins = [_skin(picture, *group, front, state.document) for group in groups]
+        if look.shading == "checker":
+            return Solid(picture, front, inside, pixels=checker())
+        skins = [self._skin(picture, *group, front, state.document) for group in groups]
         return Solid(picture, front, inside, self._projected(part, state.document, view.camera), skins)
+
+    def _skin(self, picture: Picture, number: int, first: int, count: int, plain: Colour, document: Document) -> Skin:
+        """What the triangles of one material are drawn with."""
+        if number < 0:
+            return Skin(first, count, plain, CLAY, 0.0)
+        made_of = material_named(document.materials, picture.part.mesh.materials[number])
+        tint = rgba(made_of.colour, plain[3] * made_of.opacity)
+        if made_of.glow > 0:
+            bright = [min(1.0, channel * (1.0 + made_of.glow)) for channel in tint[:3]]
+            tint = (bright[0], bright[1], bright[2], tint[3])
+        pixels = self.images.of_file(made_of.image) if made_of.image else None
+        return Skin(first, count, tint, made_of.roughness, made_of.metalness, pixels)
 
     def _kept_lines(self, picture: Any) -> dict[str, Any]:
         found = self._lines.get(picture.part.id)
@@ -383,18 +398,6 @@ class Scenery:
         else:
             place = picture.drawn(picture.cage_places[[hit.index]])
             scene.dots.append(Dots(place, picture.middle, rgba(teal), rgba("#FFFFFF"), 11.0 * ratio, 6e-5))
-
-
-def _skin(picture: Picture, number: int, first: int, count: int, plain: Colour, document: Document) -> Skin:
-    """What the triangles of one material are drawn with."""
-    if number < 0:
-        return Skin(first, count, plain, CLAY, 0.0)
-    made_of = material_named(document.materials, picture.part.mesh.materials[number])
-    tint = rgba(made_of.colour, plain[3] * made_of.opacity)
-    if made_of.glow > 0:
-        bright = [min(1.0, channel * (1.0 + made_of.glow)) for channel in tint[:3]]
-        tint = (bright[0], bright[1], bright[2], tint[3])
-    return Skin(first, count, tint, made_of.roughness, made_of.metalness)
 
 
 @cache

@@ -62,7 +62,7 @@ LOOKING: tuple[Entry | Submenu, ...] = (
         ("Shift+Home",),
     ),
     Entry(
-        "View",
+        "Skin",
         "UV view",
         lambda window: window.uv.toggle(),
         ("I, U",),

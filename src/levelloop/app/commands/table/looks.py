@@ -130,6 +130,7 @@ LOOKS: tuple[Entry, ...] = (
     ),
     _shading("Curvature", "I, C", "How the surface bends, in colours with a legend", "heat map radius Gaussian"),
     _shading("Raking light", "I, L", "Light from far aside shows every lump", "grazing sweep"),
+    _shading("Checker", "I, K", "Numbered squares laid on by UV", "uv texture map stretch"),
     _card("Fewer stripes", lambda card: card.change_stripes(1 / 1.5), "stripes"),
     _card("More stripes", lambda card: card.change_stripes(1.5), "stripes"),
     _card("Turn the stripes", lambda card: card.turn_stripes(), "stripes"),

@@ -29,6 +29,7 @@ from levelloop.app.panels.pieces import heading
 from levelloop.app.panels.uv.flat_picture import FlatPicture
 from levelloop.app.theme import Theme, colour, plain_label, quiet_button, scaled, text_font
 from levelloop.app.view.colour_maps import BILBAO, ramp
+from levelloop.app.view.render.checker import SQUARES, square_colour, square_name
 from levelloop.core.arrays import Floats
 from levelloop.core.mesh.selection import NOTHING, Kind, Selection
 from levelloop.document.operations import REGISTRY, keys
@@ -53,7 +54,6 @@ REACH = 9  # pixels within which a point or an edge is picked
 STARTS = 4  # pixels after which a press is a drag
 CLOSEST, FARTHEST = 200_000.0, 20.0  # pixels to a side of the unit square
 MOST_STRETCH = 2.0  # times, at which the colour is full
-SQUARES = 8  # of the checker, to a side
 
 
 class Flat(QWidget):
@@ -353,11 +353,10 @@ class Flat(QWidget):
             for row in range(SQUARES):
                 for column in range(SQUARES):
                     cell = QRectF(square.left() + column * step, square.bottom() - (row + 1) * step, step, step)
-                    dark = (row + column) % 2 == 0
-                    painter.fillRect(cell, colour(self.theme.ink, 0.16 if dark else 0.04))
+                    painter.fillRect(cell, square_colour(row, column))
                     if step > 18:
-                        painter.setPen(colour(self.theme.ink, 0.55))
-                        painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, f"{'ABCDEFGH'[row]}{column + 1}")
+                        painter.setPen(QColor("#22262B"))
+                        painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, square_name(row, column))
         else:
             painter.setPen(QPen(colour(self.theme.line), 1))
             for share in np.arange(1, 10) / 10.0:

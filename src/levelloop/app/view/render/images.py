@@ -1,4 +1,4 @@
-"""The images of guides as pixels: read once, a placeholder that names the path where one is missing."""
+"""Images of guides and materials as pixels: read once; a guide that is missing has a placeholder with its path."""
 
 from __future__ import annotations
 
@@ -26,14 +26,22 @@ class Images:
     def __init__(self, theme: Theme) -> None:
         self._theme = theme
         self._kept: dict[tuple[str, int], Pixels] = {}
+        self._files: dict[str, Pixels | None] = {}
 
     def pixels(self, guide: Guide) -> Pixels:
         """The pixels of a guide's image, or of its placeholder."""
         key = (guide.path, hash(guide.data))
         if key not in self._kept:
             image = _read(guide)
-            self._kept[key] = _as_pixels(image if image is not None else self._placeholder(guide))
+            self._kept[key] = as_pixels(image if image is not None else self._placeholder(guide))
         return self._kept[key]
+
+    def of_file(self, path: str) -> Pixels | None:
+        """The pixels of an image in a file, None where it cannot be read; read once."""
+        if path not in self._files:
+            image = _read(Guide(Path(path).stem, path))
+            self._files[path] = None if image is None else as_pixels(image)
+        return self._files[path]
 
     def _placeholder(self, guide: Guide) -> QImage:
         image = QImage(DRAWN_AT, DRAWN_AT * 3 // 4, QImage.Format.Format_RGBA8888)
@@ -47,6 +55,14 @@ class Images:
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWrapAnywhere, words)
         painter.end()
         return image
+
+
+def as_pixels(image: QImage) -> Pixels:
+    """An image's pixels from the top row down: (h, w, 4)."""
+    plain = image.convertToFormat(QImage.Format.Format_RGBA8888)
+    rows = np.frombuffer(plain.constBits(), dtype=np.uint8).reshape(plain.height(), plain.bytesPerLine())
+    # A copy: the image's own memory goes when it does.
+    return rows[:, : 4 * plain.width()].copy().reshape(plain.height(), plain.width(), 4)
 
 
 # Helpers
@@ -77,10 +93,3 @@ def _read(guide: Guide) -> QImage | None:
     if max(image.width(), image.height()) > LARGEST:
         image = image.scaled(LARGEST, LARGEST, Qt.AspectRatioMode.KeepAspectRatio)
     return image
-
-
-def _as_pixels(image: QImage) -> Pixels:
-    plain = image.convertToFormat(QImage.Format.Format_RGBA8888)
-    rows = np.frombuffer(plain.constBits(), dtype=np.uint8).reshape(plain.height(), plain.bytesPerLine())
-    # A copy: the image's own memory goes when it does.
-    return rows[:, : 4 * plain.width()].copy().reshape(plain.height(), plain.width(), 4)

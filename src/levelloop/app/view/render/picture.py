@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,6 +26,7 @@ from levelloop.core.mesh.selection import Kind
 from levelloop.core.recipe.chain import Built, build
 from levelloop.core.recipe.chain import Stop as Made
 from levelloop.core.recipe.surfaces import samples_of
+from levelloop.core.surface.face_varying import refined_uv
 from levelloop.core.surface.live import LivePiece
 from levelloop.document.part import Part
 
@@ -57,7 +58,8 @@ class Picture:
     from the origin are as sharp. is_quick: made while something was dragged. bends: (v, 2) the largest and smallest
     curvature of the limit surface at each vertex, 1/mm, where they were asked for and it is smooth. groups: where faces
     have materials: the material's number, −1 for none, its first triangle and how many it has, one after the other.
-    live: what follows the points that are dragged; changes: which vertices were written in place for that.
+    live: what follows the points that are dragged; changes: which vertices were written in place for that. faces:
+    (t,) the face of each triangle among those that are shown.
     """
 
     part: Part
@@ -77,6 +79,7 @@ class Picture:
     groups: tuple[tuple[int, int, int], ...] = ()
     live: LivePiece | None = None
     changes: Changes | None = None
+    faces: Integers = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
 
     @property
     def n_shown_faces(self) -> int:
@@ -188,6 +191,37 @@ class Picture:
             on = on @ self.part.transform[:3, :3] + self.part.transform[3, :3]
         return self.drawn(np.stack((on[:-1], on[1:]), axis=1))
 
+    @lazy
+    def unrolled(self) -> Singles:
+        """The vertices of each triangle, one after the other, as what has UV is drawn: (3t, 6)."""
+        return np.ascontiguousarray(self.vertices[self.indices.ravel()])
+
+    @lazy
+    def uv(self) -> Singles | None:
+        """The UV at each corner of each triangle: (3t, 2); None where the cage has none."""
+        last = self.built.stops[-1] if self.built.stops else None
+        if self.part.mesh.uv is None or len(self.faces) != len(self.indices):
+            return None
+        if last is not None and last.surface is not None:
+            own = last.surface.sectors.of_corner.reshape(-1, 4)
+            uv: Floats | None = refined_uv(last.before, last.surface.level)
+            corners = 4 * self.faces[:, None] + (own[self.faces][:, None] == self.indices[:, :, None]).argmax(axis=2)
+        else:
+            uv = self.built.mesh.uv
+            corners = self._flat_corners()
+        return None if uv is None else np.ascontiguousarray(uv[corners.ravel()], dtype=np.float32)
+
+    def _flat_corners(self) -> Integers:
+        """The corner at each corner of each triangle, where what is shown is not smoothed last: (t, 3)."""
+        mesh = self.built.mesh
+        if any(stop.surface is not None for stop in self.built.stops):
+            return self.indices.astype(np.int64)
+        shown, face = triangles(mesh.topology, self.built.points, mesh.diagonal)
+        solid = ~(mesh.hole | mesh.hidden)[face]
+        corners = triangle_corners(mesh.topology, shown[solid], face[solid])
+        # Each triangle has vertices of its own: they say which one it was before materials put them in order.
+        return corners[self.indices[:, 0] // 3]
+
     def made_ready(self) -> Picture:
         """The same with what a view will ask for worked out: where it is made, the window does not wait for it."""
         _ = self.wire, self.copied_lines, self.edge_middles, self.face_middles, self.part.mesh.hidden_points
@@ -259,13 +293,28 @@ def make_picture(
     owner = np.where(trace.own_faces, trace.source.faces, -1)[face]
     bent = _bends(built, part) if bends else None
     if old is not None and indices is old.indices:
-        owner, groups = old.triangle_face, old.groups
+        owner, groups, face = old.triangle_face, old.groups, old.faces
     else:
         order, groups = _by_material(part.mesh, trace.source.faces[face])
         if len(groups):
-            indices, owner = np.ascontiguousarray(indices[order]), owner[order]
+            indices, owner, face = np.ascontiguousarray(indices[order]), owner[order], face[order]
     return Picture(
-        part, level, until, built, places, vertices, indices, owner, points, chains, middle, quick, limit, bent, groups
+        part,
+        level,
+        until,
+        built,
+        places,
+        vertices,
+        indices,
+        owner,
+        points,
+        chains,
+        middle,
+        quick,
+        limit,
+        bent,
+        groups,
+        faces=face,
     )
 
 

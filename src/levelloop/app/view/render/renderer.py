@@ -36,6 +36,7 @@ PROGRAMS = {
 # How vertices lie in their buffers, and what programs call them.
 SURFACE_LAYOUT = ("3f 3f", "place", "normal")
 BEND_LAYOUT = ("2f", "bend")
+UV_LAYOUT = ("2f", "uv")
 PICK_LAYOUT = ("3f 12x", "place")
 FLAT_LAYOUT = ("3f", "place")
 LINE_LAYOUT = ("3f 3f/i", "a", "b")
@@ -124,7 +125,8 @@ class Renderer:
         self._see(scene.seeing)
         # What one looks through comes after what stands behind it.
         for solid in sorted(scene.solids, key=lambda one: one.is_clear):
-            array = self._surface(solid.picture)
+            is_laid_on = solid.is_laid_on
+            array = self._laid_on(solid.picture) if is_laid_on else self._surface(solid.picture)
             middle = solid.picture.middle
             self._set(
                 "surface",
@@ -138,12 +140,14 @@ class Renderer:
                 hide_inside=scene.hide_inside,
                 # Turns over a twentieth of the view's distance are plain to see.
                 hollow=camera.distance / 20.0,
-                has_bends=solid.picture.bends is not None,
+                has_bends=solid.picture.bends is not None and not is_laid_on,
             )
             self._project(solid.projected, middle)
             self._set("surface", roughness=CLAY, metalness=0.0)
+            self._lay(solid.pixels if is_laid_on else None)
             for skin in solid.skins:
                 self._set("surface", front=skin.colour, roughness=skin.roughness, metalness=skin.metalness)
+                self._lay((solid.pixels if skin.pixels is None else skin.pixels) if is_laid_on else None)
                 array.render(vertices=3 * skin.count, first=3 * skin.first)
             if not solid.skins:
                 array.render()
@@ -336,6 +340,17 @@ class Renderer:
         if bends is not None:
             parts.append((bends, BEND_LAYOUT))
         return self._array("surface", *parts, indices=indices, changes=picture.changes)
+
+    def _laid_on(self, picture: Picture) -> Any:
+        """The vertices of a picture's triangles one by one, with their UV."""
+        assert picture.uv is not None
+        return self._array("surface", (picture.unrolled, SURFACE_LAYOUT), (picture.uv, UV_LAYOUT))
+
+    def _lay(self, pixels: NDArray[np.uint8] | None) -> None:
+        """Says to the surface's program which image is laid on what comes next, by its UV."""
+        self._set("surface", laid_on=pixels is not None, skin=2)
+        if pixels is not None:
+            self._texture(pixels).use(2)
 
     def _array(
         self,

@@ -66,24 +66,38 @@ class Projected:
 
 @dataclass
 class Skin:
-    """What some triangles of a picture are made of: the first of them and their count; roughness, metalness: 0…1."""
+    """What some triangles of a picture are made of: the first of them and their count; roughness, metalness: 0…1.
+
+    pixels: an image of its colour, laid on by UV.
+    """
 
     first: int
     count: int
     colour: Colour
     roughness: float
     metalness: float
+    pixels: NDArray[np.uint8] | None = None
 
 
 @dataclass
 class Solid:
-    """A picture to draw as a solid; skins: of its triangles where they have materials, else all are of the colour."""
+    """A picture to draw as a solid; skins: of its triangles where they have materials, else all are of the colour.
+
+    pixels: an image that is laid on all of it by UV.
+    """
 
     picture: Picture
     colour: Colour
     inside: Colour
     projected: Projected | None = None
     skins: list[Skin] = field(default_factory=list)
+    pixels: NDArray[np.uint8] | None = None
+
+    @property
+    def is_laid_on(self) -> bool:
+        """Whether an image is laid on it, for which it has UV."""
+        images = (self.pixels, *(skin.pixels for skin in self.skins))
+        return any(pixels is not None for pixels in images) and self.picture.uv is not None
 
     @property
     def is_clear(self) -> bool:
@@ -142,6 +156,10 @@ class Scene:
         """Every array that is drawn from."""
         for solid in self.solids:
             yield from (array for array in arrays_of(solid.picture) if array is not None)
+            if solid.is_laid_on:
+                yield solid.picture.unrolled
+                if solid.picture.uv is not None:
+                    yield solid.picture.uv
         yield from (patch.places for patch in self.patches)
         yield from (lines.segments for lines in self.lines)
         yield from (dots.places for dots in self.dots)
@@ -150,6 +168,9 @@ class Scene:
         """Every image that is drawn from."""
         yield from (image.pixels for image in self.images)
         yield from (solid.projected.pixels for solid in self.solids if solid.projected is not None)
+        for solid in self.solids:
+            laid = (solid.pixels, *(skin.pixels for skin in solid.skins))
+            yield from (pixels for pixels in laid if pixels is not None)
         if self.seeing.ramp is not None:
             yield self.seeing.ramp
 

@@ -20,11 +20,12 @@ SIEVE = """
 SURFACE = (
     """#version 330
     uniform mat4 world_to_clip; uniform mat4 world_to_view;
-    in vec3 place; in vec3 normal; in vec2 bend;
-    out vec2 bends; out vec3 view_normal; out vec3 view_place; out vec3 world_place;
+    in vec3 place; in vec3 normal; in vec2 bend; in vec2 uv;
+    out vec2 bends; out vec2 flat_place; out vec3 view_normal; out vec3 view_place; out vec3 world_place;
     void main() {
         world_place = place;
         bends = bend;
+        flat_place = uv;
         view_normal = mat3(world_to_view) * normal;
         view_place = (world_to_view * vec4(place, 1.0)).xyz;
         gl_Position = world_to_clip * vec4(place, 1.0);
@@ -39,7 +40,8 @@ SURFACE = (
     uniform float roughness; uniform float metalness;
     uniform float stripes; uniform vec3 stripe_axis; uniform vec3 rake;
     uniform bool has_bends; uniform int which_bend; uniform float gain; uniform sampler2D ramp;
-    in vec2 bends; in vec3 view_normal; in vec3 view_place; in vec3 world_place;
+    uniform bool laid_on; uniform sampler2D skin;
+    in vec2 bends; in vec2 flat_place; in vec3 view_normal; in vec3 view_place; in vec3 world_place;
     out vec4 colour;
     void main() {
         if (dot(section.xyz, world_place) > section.w || is_sieved()) discard;
@@ -53,6 +55,8 @@ SURFACE = (
         }
         // What faces away is shown in its own colour, lit as if it faced here.
         vec3 base = gl_FrontFacing ? front.rgb : back.rgb;
+        // Pictures count from above, UV from below.
+        if (laid_on) base = texture(skin, vec2(flat_place.x, 1.0 - flat_place.y)).rgb;
         vec3 n = normalize(view_normal);
         if (projects && dot(n, shines) > 0.05) {
             vec4 here = vec4(world_place, 1.0);
