@@ -187,7 +187,7 @@ SKIN: tuple[Operation, ...] = (
     Operation(
         "select_island",
         "Select UV island",
-        "Select",
+        "Skin",
         select_island,
         "Select the UV islands of {selection}",
         "All that hangs together in UV, between seams",
