@@ -115,7 +115,8 @@ def measure(file: Path, part_name: str | None, as_json: bool) -> None:
     """Measure the smooth surfaces of FILE: sizes, area, volume, curvature, the smallest radius and where."""
     from levelloop.document.review.measuring import measured
 
-    found = [measured(part) for part in _chosen(_document(file), part_name) if part.stepped.n_faces]
+    parts = _chosen(_document(file), part_name)
+    found = [measured(part) for part in parts if part.stepped.n_faces or len(part.mesh.topology.wires)]
     if not found:
         raise EditError(f"{file.name} holds no surface to measure.")
     if as_json:
@@ -126,7 +127,8 @@ def measure(file: Path, part_name: str | None, as_json: bool) -> None:
         volume = "open" if one.volume is None else f"{one.volume:.6g} mm³"
         radius = "flat" if one.smallest_radius is None else f"smallest radius {one.smallest_radius:.4g} mm"
         place = "" if one.at is None else " at " + ", ".join(f"{value:.4g}" for value in one.at)
-        click.echo(f"{one.name}: {size} mm, {one.area:.6g} mm², {volume}, {radius}{place}")
+        what = f"{one.area:.6g} mm², {volume}" if one.length is None else f"{one.length:.6g} mm long"
+        click.echo(f"{one.name}: {size} mm, {what}, {radius}{place}")
 
 
 @cli.command()

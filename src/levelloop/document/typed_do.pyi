@@ -806,6 +806,43 @@ class TypedDo:
     @overload
     def do(
         self,
+        key: Literal["add_on_curve"],
+        *,
+        edge: Any = ...,
+        ratio: float | str = ...,
+    ) -> str:
+        """Click on the curve where the point is to be."""
+
+    @overload
+    def do(
+        self,
+        key: Literal["part_curve"],
+    ) -> str:
+        """Each edge goes on with an end of its own."""
+
+    @overload
+    def do(
+        self,
+        key: Literal["space_curve"],
+        *,
+        count: float | str | None = ...,
+        spacing: float | str | None = ...,
+    ) -> str:
+        """It keeps its way, its radii and its kind."""
+
+    @overload
+    def do(
+        self,
+        key: Literal["offset_curve"],
+        *,
+        distance: float | str = ...,
+        axis: str | Sequence[float | str] = ...,
+    ) -> str:
+        """Square to itself: duplicate it first for two that run beside each other."""
+
+    @overload
+    def do(
+        self,
         key: Literal["crease"],
         *,
         weight: float | str = ...,

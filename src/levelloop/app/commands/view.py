@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from levelloop.app.commands.files.dialogs import image_to_open
+from levelloop.app.tools.curve_tools import CurvePoints
 from levelloop.app.tools.drawing import DrawLine
 from levelloop.app.tools.knife import Knife, RunLoop
 from levelloop.app.tools.tools import CalibrateGuide, MoveGuide, NudgeBrush, Tool
@@ -45,6 +46,7 @@ class ViewCommands:
             "image": self.ask_guide,
             "camera": self.keep_camera,
             "two places": self.calibrate_guide,
+            "a place on a curve": self.add_curve_points,
         }
 
     def toggle_reach(self) -> None:
@@ -254,6 +256,10 @@ class ViewCommands:
         """Draws the points of a smooth curve by clicks."""
         hint = "Click the points of the curve, on a part or beside it; Enter is done."
         self.take_tool(DrawLine(hint, self._curve_through))
+
+    def add_curve_points(self, operation: Operation) -> None:
+        """Puts points onto the active curve where it is clicked."""
+        self.take_tool(CurvePoints(operation), operation)
 
     def lay_strip(self, operation: Operation) -> None:
         """Draws a strip of quads over a part's surface by clicks."""

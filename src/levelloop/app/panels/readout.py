@@ -7,10 +7,13 @@ import numpy as np
 from levelloop.app.view.camera import Camera
 from levelloop.app.view.render.picture import Picture
 from levelloop.core.arrays import Booleans, distinct, unique_rows
+from levelloop.core.errors import EditError
+from levelloop.core.forms.curves import path_of
 from levelloop.core.mesh.faces import edge_lengths, face_areas, face_centres, face_normals, point_normals
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import Selection, describe_runs
 from levelloop.core.tolerance import AUTOMATIC, settled
+from levelloop.document.part import Part
 from levelloop.document.running.running import State, described
 from levelloop.document.scripting.units import format_number
 
@@ -26,6 +29,8 @@ def readout(state: State, picture: Picture | None, kind: str, camera: Camera, li
     """The selection in words, as rich text: "12 faces · 1 closed loop · 3 on the far side"."""
     chosen, document = state.shown_selections, state.document
     words = [shortly(state, kind)]
+    if not chosen and document.parts:
+        words = [curve_words(document.part) or words[0]]
     if list(chosen) != [document.active]:
         return " · ".join(words)
     mesh, selection = document.part.mesh, chosen[document.active]
@@ -57,6 +62,19 @@ def readout(state: State, picture: Picture | None, kind: str, camera: Camera, li
         if count > 0:
             words.append(_stray(name, f"{count:,} {what}", link))
     return " · ".join(words)
+
+
+def curve_words(part: Part) -> str:
+    """How long a curve is and how tightly it turns, in words; empty for anything else."""
+    if part.mesh.n_faces or not len(part.mesh.topology.wires):
+        return ""
+    try:
+        path = path_of(part.to_world(part.mesh))
+    except EditError:
+        return ""
+    tightest = path.tightest()
+    turns = "" if tightest is None else f" · turns with {tightest[0]:.3g} mm at its tightest"
+    return f"Curve of {path.length():.4g} mm{turns}"
 
 
 def shortly(state: State, kind: str) -> str:

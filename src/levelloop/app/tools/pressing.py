@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPoint, Qt
 
+from levelloop.app.tools.curve_tools import DragRadius, RadiusCircle
 from levelloop.app.tools.dragging import DragElement, DragHandle
 from levelloop.app.tools.gestures import Asking, Box, Brush, Gesture, Lasso, MoveSection, MoveWipe, Orbit, Pan, Stroke
 from levelloop.app.view.picking.picking import Hit
@@ -32,6 +33,9 @@ def pressed(view: Viewport, button: Qt.MouseButton, place: QPoint, modifiers: Qt
         return Stroke(view, place, hands.tool)
     if view.overlay.section_at(place):
         return MoveSection(view, place)
+    circle = RadiusCircle.of(view)
+    if circle is not None and circle.is_at(view, place):
+        return DragRadius(view, place, circle)
     handle = view.handle()
     grip = view.axis_at(handle, place)
     # The handle's middle lies on what is to be pulled out.

@@ -11,6 +11,7 @@ from PySide6.QtGui import QFont, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from levelloop.app.theme import Theme, colour, text_font
+from levelloop.app.tools.curve_tools import RadiusCircle
 from levelloop.app.tools.dragging import Drag
 from levelloop.app.tools.gestures import Box, Lasso
 from levelloop.app.view.markers import draw_markers
@@ -141,6 +142,9 @@ class Overlay(QWidget):
             painter.drawRect(gesture.rectangle)
 
     def _draw_handle(self, painter: QPainter) -> None:
+        circle = RadiusCircle.of(self.view)
+        if circle is not None:
+            circle.draw(self.view, painter)
         handle = self.view.handle()
         if handle is None:
             return

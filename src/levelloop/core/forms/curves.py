@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, tridiagonal
+from levelloop.core.arrays import AnyArray, Booleans, Floats, Integers, tridiagonal
 from levelloop.core.errors import EditError
 from levelloop.core.geometry.planes import as_vector
 from levelloop.core.mesh.faces import unit
@@ -23,16 +23,21 @@ FINE = 32  # places between two points by which the length of a smooth curve is 
 
 @dataclass(frozen=True, eq=False)
 class Path:
-    """Points in order with what goes along them: points (n, 3) mm, radii (n,) mm; smooth: a spline through them."""
+    """Points in order with what goes along them: points (n, 3) mm, radii (n,) mm; smooth: a spline through them.
+
+    sharp: (n,) points at which a smooth one turns as at a corner.
+    """
 
     points: Floats
     closed: bool
     radii: Floats
     smooth: bool
+    sharp: Booleans | None = None
 
     def at(self, places: Floats) -> Floats:
         """Where the path is at places counted in points, 0 … n − 1, or n where closed: (p, 3)."""
-        return _through(self._ring(self.points), places, self.smooth, self.closed)
+        sharp: Booleans = np.zeros(len(self.points), dtype=np.bool_) if self.sharp is None else self.sharp
+        return _through(self._ring(self.points), places, self.smooth, self.closed, self._ring(sharp))
 
     def radius_at(self, places: Floats) -> Floats:
         """The radius at places: (p,), straight between the points so that it overshoots none."""
@@ -59,11 +64,40 @@ class Path:
         places = np.interp(np.linspace(0.0, run[-1], steps + 1), run, fine)
         return places if self.smooth else _on_corners(places, self.spans)
 
+    def length(self) -> float:
+        """How long it is: mm."""
+        fine = self.at(np.linspace(0.0, self.spans, self.spans * FINE + 1))
+        return float(np.linalg.norm(np.diff(fine, axis=0), axis=1).sum())
+
+    def tightest(self) -> tuple[float, Floats] | None:
+        """The smallest radius that a smooth one turns with, mm, and where; None where nothing turns smoothly.
+
+        Of the circle through three places that follow each other, between corners.
+        """
+        if not self.smooth or len(self.points) < 3:
+            return None
+        places = np.linspace(0.0, self.spans, self.spans * FINE + 1)
+        on = self.at(places)
+        if self.closed:
+            on = np.concatenate((on[-2:-1], on))
+        one, other = on[1:-1] - on[:-2], on[2:] - on[1:-1]
+        across = np.linalg.norm(on[2:] - on[:-2], axis=1)
+        turn = np.linalg.norm(np.cross(one, other), axis=1)
+        sides = np.linalg.norm(one, axis=1) * np.linalg.norm(other, axis=1) * across
+        radius = np.divide(sides, 2.0 * turn, out=np.full(len(turn), np.inf), where=turn > 1e-12 * sides)
+        at = places[:-1] if self.closed else places[1:-1]
+        if self.sharp is not None:
+            corner = np.rint(at).astype(np.int64) % len(self.points)
+            radius[(np.abs(at - np.rint(at)) < 1e-9) & self.sharp[corner]] = np.inf
+        tightest = int(radius.argmin())
+        return (float(radius[tightest]), on[1:-1][tightest]) if np.isfinite(radius[tightest]) else None
+
     def reversed(self) -> Path:
         """The same path from its other end."""
-        return Path(self.points[::-1], self.closed, self.radii[::-1], self.smooth)
+        sharp = None if self.sharp is None else self.sharp[::-1]
+        return Path(self.points[::-1], self.closed, self.radii[::-1], self.smooth, sharp)
 
-    def _ring(self, values: Floats) -> Floats:
+    def _ring(self, values: AnyArray) -> AnyArray:
         return np.concatenate((values, values[:1])) if self.closed else values
 
 
@@ -87,7 +121,7 @@ def add_point() -> Mesh:
 
 def add_line(points: Any) -> Mesh:
     """Points joined by wires in order: edges to be extruded or filled. points: (x, y, z) mm each."""
-    return _wired(points, False)
+    return wired(points, False)
 
 
 def add_curve(points: Any, kind: CurveKind = "straight", closed: bool = False, radii: Any = 1.0) -> Mesh:
@@ -95,7 +129,7 @@ def add_curve(points: Any, kind: CurveKind = "straight", closed: bool = False, r
 
     Raises EditError for as many radii as there are not points, or one below 0.
     """
-    mesh = _wired(points, closed)
+    mesh = wired(points, closed)
     given = np.asarray(radii, dtype=np.float64)
     if given.ndim > 1 or (given.ndim == 1 and len(given) != mesh.n_points):
         raise EditError(f"A curve has one radius, or one for each of its {mesh.n_points} points.")
@@ -123,11 +157,22 @@ def curve_to_edges(mesh: Mesh, selection: Selection, steps: int = 8, even: bool 
         raise EditError("Only a curve by itself becomes edges; this part has faces.")
     places = path.places(steps, even)
     on = path.at(places)
-    made = _wired(on[:-1] if path.closed else on, path.closed)
+    made = wired(on[:-1] if path.closed else on, path.closed)
     radii = path.radius_at(places[: made.n_points])
     origin = Origin(*(np.full(count, -1, dtype=np.int64) for count in (made.n_points, made.n_edges, 0)))
     new = replace(made, curve="straight", radius=radii)
     return Edit(new, Selection("edges", np.arange(made.n_edges)), origin)
+
+
+def wired(points: Any, closed: bool) -> Mesh:
+    """Points (x, y, z) mm joined by wires in order; closed: and the last to the first. Raises EditError for too few."""
+    places = np.array([as_vector(point) for point in points]).reshape(-1, 3)
+    count = len(places)
+    if count < (3 if closed else 2):
+        raise EditError(f"That needs at least {3 if closed else 2} points.")
+    ends = np.stack((np.arange(count), np.roll(np.arange(count), -1)), axis=1)
+    wires = ends if closed else ends[:-1]
+    return Mesh(Topology([0], [], count).with_wires(wires), places)
 
 
 def path_of(curve: Any) -> Path:
@@ -145,7 +190,8 @@ def path_of(curve: Any) -> Path:
     # From its first point on, as it was drawn.
     order = run.points if run.closed or run.points[0] < run.points[-1] else run.points[::-1]
     radii = np.ones(curve.n_points) if curve.radius is None else curve.radius
-    return _checked(Path(curve.points[order], run.closed, radii[order], curve.curve == "smooth"))
+    sharp = curve.corner_sharpness[order] > 0
+    return _checked(Path(curve.points[order], run.closed, radii[order], curve.curve == "smooth", sharp))
 
 
 def frames_along(points: Floats, closed: bool = False, smooth: bool = False) -> Floats:
@@ -186,16 +232,6 @@ def turned_about(vectors: Floats, axes: Floats, angles: Floats) -> Floats:
 # Helpers
 
 
-def _wired(points: Any, closed: bool) -> Mesh:
-    places = np.array([as_vector(point) for point in points]).reshape(-1, 3)
-    count = len(places)
-    if count < (3 if closed else 2):
-        raise EditError(f"That needs at least {3 if closed else 2} points.")
-    ends = np.stack((np.arange(count), np.roll(np.arange(count), -1)), axis=1)
-    wires = ends if closed else ends[:-1]
-    return Mesh(Topology([0], [], count).with_wires(wires), places)
-
-
 def _checked(path: Path) -> Path:
     if len(path.points) < 2:
         raise EditError("A curve needs at least two points.")
@@ -205,12 +241,33 @@ def _checked(path: Path) -> Path:
     return path
 
 
-def _through(ring: Floats, places: Floats, smooth: bool, closed: bool) -> Floats:
+def _through(ring: Floats, places: Floats, smooth: bool, closed: bool, sharp: Booleans) -> Floats:
+    corners = np.flatnonzero(sharp[:-1] if closed else sharp[1:-1]) + (not closed)
+    if smooth and len(corners):
+        return _between_corners(ring, places, closed, corners)
     if not smooth or len(ring) < 3:
         return np.stack([np.interp(places, np.arange(len(ring)), column) for column in ring.T], axis=1)
     # By the root of the distances, so that near points make no loops (Lee 1989, centripetal).
     knots = np.concatenate(([0.0], np.cumsum(np.sqrt(np.linalg.norm(np.diff(ring, axis=0), axis=1)))))
     return _spline(knots, ring, np.interp(places, np.arange(len(ring)), knots), closed)
+
+
+def _between_corners(ring: Floats, places: Floats, closed: bool, corners: Integers) -> Floats:
+    """A smooth run between each corner and the next; those are ends as those of an open curve are."""
+    count = len(ring) - 1
+    if closed:
+        # From the first corner around to itself.
+        first = int(corners[0])
+        ring = np.concatenate((np.roll(ring[:-1], -first, axis=0), ring[first : first + 1]))
+        places = (places - first) % count
+        corners = corners[1:] - first
+    result = np.empty((len(places), 3))
+    bounds = np.concatenate(([0], corners, [count]))
+    for low, high in zip(bounds[:-1].tolist(), bounds[1:].tolist(), strict=True):
+        here = (places >= low) & (places <= high)
+        none = np.zeros(high - low + 1, dtype=np.bool_)
+        result[here] = _through(ring[low : high + 1], places[here] - low, True, False, none)
+    return result
 
 
 def _spline(knots: Floats, values: Floats, at: Floats, closed: bool) -> Floats:

@@ -116,14 +116,15 @@ class MeshBuilder:
             placed[in_faces] = True
         self.numbers = np.arange(self.n_points)
         if drop_unused:
-            used = mask_of(np.concatenate((ordered, old.wires.ravel())), self.n_points)
+            ends = (old.wires if wires is None else wires, more_wires if more_wires is not None else old.wires[:0])
+            used = mask_of(np.concatenate((ordered, *(pairs.ravel() for pairs in ends))), self.n_points)
             used[: old.n_points] |= old.valence == 0
             self.numbers = compact(used)
             ordered = self.numbers[ordered]
             points, point_origin, on_edge, placed = points[used], point_origin[used], on_edge[used], placed[used]
         topology = Topology.derived(offsets, ordered, len(points))
         if more_wires is not None and len(more_wires):
-            topology = topology.with_wires(more_wires)
+            topology = topology.with_wires(self.numbers[more_wires])
         joined = None
         if self._joined:
             pairs, edges = (np.concatenate(column) for column in zip(*self._joined, strict=True))

@@ -10,7 +10,7 @@ from levelloop.document.parameters.base import (
     quoted,
 )
 from levelloop.document.parameters.numbers import Angle, Count, Length, Number, PointNumber, Ratio, StepNumber, Within
-from levelloop.document.parameters.picked import CutPath, PartNames, Picked, PointPairs
+from levelloop.document.parameters.picked import CutPath, PartNames, Picked, PointPair, PointPairs
 from levelloop.document.parameters.places import Axes, Curve, Lengths, PlaneOf, Points, Rims, Sizes, Vector
 from levelloop.document.parameters.words import (
     Choice,
@@ -46,6 +46,7 @@ __all__ = [
     "Picked",
     "PlaneOf",
     "PointNumber",
+    "PointPair",
     "PointPairs",
     "Points",
     "Ratio",

@@ -52,6 +52,22 @@ class PointPairs(Picked):
 
 
 @dataclass(frozen=True)
+class PointPair(Picked):
+    """One edge by the numbers of its points, in the order in which it is gone along."""
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        number = Count("point", low=0, high=2**62)
+        try:
+            first, second = value
+            return number.read(first, reading), number.read(second, reading)
+        except (TypeError, ValueError) as error:
+            raise EditError(f"The {self.name} is two points [a, b], not {quoted(value)}.") from error
+
+    def _show(self, value: Any, unit: str) -> str:
+        return f"points {value[0]} and {value[1]}"
+
+
+@dataclass(frozen=True)
 class CutPath(Picked):
     """Places of a cut in order: on an edge, on a point, in a face, or anywhere as (x, y, z)."""
 

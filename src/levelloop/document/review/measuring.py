@@ -9,6 +9,7 @@ import numpy as np
 
 from levelloop.core.arrays import Floats
 from levelloop.core.errors import EditError
+from levelloop.core.forms.curves import path_of
 from levelloop.core.geometry.closest import closest_places
 from levelloop.core.mesh.combine import combined
 from levelloop.core.mesh.faces import face_areas, signed_volume
@@ -18,6 +19,7 @@ from levelloop.document.document import Document
 from levelloop.document.part import Part
 
 FINE = 3  # the level that measures are taken at, or the part's own where that is finer
+PLACES = 32  # between two points of a curve, by which its box is known
 FLAT = 1e-9  # of one over the part's size: less is no curvature
 
 
@@ -27,7 +29,7 @@ class Measures:
 
     cage_size, size: of the boxes around cage and smooth surface; volume: None where the surface is open; k1, k2:
     smallest and largest principal curvatures, positive where the surface bends away from its outward side;
-    smallest_radius: None on a flat surface; at: where that is.
+    smallest_radius: None on a flat surface; at: where that is. length: of a curve, which has no area.
     """
 
     name: str
@@ -39,6 +41,7 @@ class Measures:
     k2: tuple[float, float]
     smallest_radius: float | None
     at: tuple[float, float, float] | None
+    length: float | None = None
 
     def as_json(self) -> dict[str, Any]:
         """As plain values."""
@@ -56,7 +59,12 @@ class Deviation:
 
 
 def measured(part: Part) -> Measures:
-    """The measures of a part's smooth surface. Raises EditError where it has none or a step cannot run."""
+    """The measures of a part's smooth surface, or of a curve. Raises EditError for neither, or a step that cannot run.
+
+    A curve's smallest radius is that of the circle through neighbouring places of a smooth one.
+    """
+    if not part.stepped.n_faces and len(part.mesh.topology.wires):
+        return _measured_curve(part)
     surface = part.surface(max(part.level, FINE), in_world=True)
     shown = ~surface.mesh.hole
     used = surface.cage_face >= 0
@@ -99,6 +107,25 @@ def compared(first: Document, second: Document) -> tuple[Deviation, list[tuple[s
 
 
 # Helpers
+
+
+def _measured_curve(part: Part) -> Measures:
+    """The measures of a curve. Raises EditError where its wires are not one run."""
+    path = path_of(part.to_world(part.mesh))
+    fine = path.at(np.linspace(0.0, path.spans, path.spans * PLACES + 1))
+    tightest = path.tightest()
+    return Measures(
+        part.name,
+        _triple(np.ptp(path.points, axis=0)),
+        _triple(np.ptp(fine, axis=0)),
+        0.0,
+        None,
+        (0.0, 0.0),
+        (0.0, 0.0),
+        None if tightest is None else tightest[0],
+        None if tightest is None else _triple(tightest[1]),
+        path.length(),
+    )
 
 
 def _surfaces(document: Document) -> dict[str, Mesh]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Integers, connected_labels, cycles, distinct, mask_of, offsets_from_sizes
+from levelloop.core.edit.build.curve_points import take_out_of_wires
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, Origin, carry
@@ -16,12 +17,15 @@ from levelloop.core.words import counted
 def take_out(mesh: Mesh, selection: Selection, two_edge_points: bool = True) -> Edit:
     """Takes edges out and joins the faces beside them; for points all their edges, for faces those between them.
 
-    two_edge_points: also take out points that are left with two edges. Selected after: the joined faces.
+    two_edge_points: also take out points that are left with two edges. Points of wires go, and what was on both sides
+    of them is joined. Selected after: the joined faces.
     Raises EditError where nothing lies on both sides, or where a face would get a hole.
     """
     topology = mesh.topology
     if len(selection) == 0:
         raise EditError("To take out, select edges, points or faces.")
+    if selection.kind == "points" and not topology.point_face_count[selection.indices].any():
+        return take_out_of_wires(mesh, selection.indices)
     gone = _edges_to_go(topology, selection)
     corner_gone = gone[topology.corner_edge]
     pairs = topology.edge_faces[gone]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from levelloop.core.arrays import mask_of, ranges
+from levelloop.core.edit.build.curve_points import join_ends
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.mesh import Mesh
@@ -15,12 +16,15 @@ from levelloop.core.mesh.selection import Selection, select_mask
 def join_points(mesh: Mesh, selection: Selection) -> Edit:
     """Splits every face that has selected points which are not neighbours in it, with edges between them.
 
-    Two points split a face in two; three and more cut off what lies between each and the next. Selected after: the
-    new edges. Raises EditError for fewer than two points, or where they share no face.
+    Two points split a face in two; three and more cut off what lies between each and the next. Two ends of wires are
+    joined by a wire. Selected after: the new edges. Raises EditError for fewer than two points, or where they share no
+    face.
     """
     topology = mesh.topology
     if selection.kind != "points" or len(selection) < 2:
         raise EditError("To join points, select at least two.")
+    if not topology.point_face_count[selection.indices].any():
+        return join_ends(mesh, selection.indices)
     chosen = mask_of(selection.indices, mesh.n_points)[topology.corners]
     per_face = np.bincount(topology.corner_face[chosen], minlength=topology.n_faces)
     corner = np.flatnonzero(chosen & (per_face >= 2)[topology.corner_face])

@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from levelloop.core.arrays import Floats, Integers, distinct, mask_of, offsets_from_sizes, ranges
+from levelloop.core.edit.build.curve_points import split_wires
 from levelloop.core.edit.divide.divide_faces import divide_by_chords, then, with_points_on_edges
 from levelloop.core.errors import EditError
 from levelloop.core.limits import check_fits
@@ -22,10 +23,13 @@ from levelloop.core.surface.surface import SmoothSurface
 def split_ring(mesh: Mesh, selection: Selection, count: int = 1) -> Edit:
     """Connects the selected edges across their faces: the middles of two edges, or so many even places.
 
-    Only these edges get points; faces with one of them keep it as a corner more. Selected after: the new edges.
+    Only these edges get points; faces with one of them keep it as a corner more. Wires get points alone, those of a
+    smooth curve where it runs. Selected after: the new edges, of wires the new points.
     Raises EditError where no two edges lie across from each other.
     """
     topology = mesh.topology
+    if selection.kind == "edges" and len(selection) and topology.wire_edges[selection.indices].all():
+        return split_wires(mesh, np.sort(selection.indices), np.arange(1, count + 1) / (count + 1))
     if selection.kind != "edges" or len(selection) < 2:
         raise EditError("To split a ring, select at least two of its edges.")
     edges = np.sort(selection.indices)
