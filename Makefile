@@ -58,7 +58,7 @@ constraints:
 	tools/constraints
 
 screenshots: setup
-	$(SCREEN) $(PYTHON) tools/screenshots.py docs/screenshots
+	$(SOFTWARE) xvfb-run -a -s "-screen 0 2600x1500x24" $(PYTHON) tools/screenshots.py docs/screenshots
 
 clean:
 	rm -rf $(VENV) build dist .mypy_cache .ruff_cache .pytest_cache .hypothesis

@@ -14,6 +14,7 @@ from levelloop.core.mesh.mesh import Mesh, mesh_of_faces
 from levelloop.core.mesh.selection import NOTHING, select
 from levelloop.core.review import count, review
 from levelloop.core.review.findings import Finding
+from levelloop.document.session import Session
 
 
 def found(mesh: Mesh, check: str, purpose: str = "smooth") -> list[Finding]:
@@ -113,3 +114,11 @@ def test_an_empty_cage_and_an_unknown_purpose() -> None:
     assert review(CAGES["empty"]).findings == ()
     with pytest.raises(EditError, match="smooth, render or print"):
         review(box(), "sale")  # type: ignore[arg-type]
+
+
+def test_a_curve_is_meant_to_have_no_faces_and_a_stray_edge_is_not() -> None:
+    session = Session.new()
+    session.do("add_curve", points=[(0, 0, 0), (10, 0, 0), (10, 10, 0)], kind="smooth")
+    assert session.review() == []
+    session.do("add_line", points=[(0, 0, 0), (10, 0, 0)])
+    assert [finding.check for finding in session.review()] == ["wires"]

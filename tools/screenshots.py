@@ -5,15 +5,15 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from time import sleep
 
-import numpy as np
-from PySide6.QtCore import QPoint
+from PySide6.QtCore import QPoint, QSettings
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from levelloop.app.main import application
-from levelloop.app.tools.knife import Knife
+from levelloop.app.preferences import Preferences
 from levelloop.app.view.picking.picking import Hit
 from levelloop.app.window import Window
 from levelloop.core.measure.gauge import loop_gauge
@@ -32,15 +32,6 @@ def smooth(window: Window) -> None:
     """All parts smooth, with flow lines."""
     for part in window.session.document.parts:
         window.stage.show_smooth([part], True)
-    window.view.frame(everything=True)
-
-
-def cage(window: Window) -> None:
-    """The jar's cage alone, its points shown, from above."""
-    only(window, "honey jar")
-    window.view.camera.tilt = 38.0
-    window.set_kind("points")
-    window.session.select_where("points", plane=((0, 0, 87), "z"))
     window.view.frame(everything=True)
 
 
@@ -78,18 +69,6 @@ def views(window: Window) -> None:
         view.camera.distance *= 1.1
     window.panes.views[1].look_of.shading = "valleys"
     window.panes.refresh()
-
-
-def soft(window: Window) -> None:
-    """A point pulled up, with what follows it softly."""
-    window.session.do("add_plane", size=(100, 100), cells=(24, 24), at=(0, 0, 0), name="cloth")
-    only(window, "cloth")
-    window.session.select(points=[12 * 25 + 12])
-    window.on_view.toggle_soft()
-    window.start("move")
-    window.session.do("move", by=(0, 0, 24), **window.panes.hands.soft)
-    window.view.camera.tilt = 34.0
-    window.view.frame(everything=True)
 
 
 def hold(window: Window) -> None:
@@ -191,24 +170,44 @@ def guides(window: Window) -> None:
     window.on_view.move_guide()
 
 
+def uv(window: Window) -> None:
+    """The jar's islands beside it, one being turned; numbered squares laid on it by them."""
+    only(window, "honey jar")
+    window.stage.show_stop(window.session.part, 3)
+    for key in ("suggest_seams", "unwrap"):
+        window.session.select_none()
+        window.session.perform(key)
+    window.on_view.set_look(shading="checker")
+    window.uv.toggle()
+    window.uv.show_ground("stretch")
+    window.session.select_where("faces", near=(0, 0, 0))
+    window.session.do("select_island")
+    QTest.qWait(300)
+    window.operating.begin_with("move_uv", {"right": 0.03, "angle": 12.0})
+    window.view.frame(everything=True)
+
+
+def curve(window: Window) -> None:
+    """A hose swept along a curve of another part; one of the curve's points with the circle of its radius."""
+    only(window)
+    points = [(-60, 0, 20), (-25, -20, 20), (10, 10, 45), (45, 0, 20), (70, 30, 20)]
+    window.session.do("add_curve", points=points, kind="smooth", radii=[8, 6, 5, 6, 9], name="way")
+    window.session.do("add_point", name="hose along it")
+    window.session.do("step_sweep", curve="way", steps=4, sides=10)
+    window.stage.show_until(window.session.part.id, None, True)
+    window.session.set_active("way")
+    window.set_kind("points")
+    window.session.select(points=[2])
+    window.view.camera.turn, window.view.camera.tilt = -28.0, 30.0
+    window.view.frame(everything=True)
+
+
 def only(window: Window, *names: str) -> None:
     """Hides all parts but some, and makes the first of those the active one; none: hides all."""
     for part in window.session.document.parts:
         window.session.edit_part(part.id, "Show", visible=part.name in names)
     if names:
         window.session.set_active(names[0])
-
-
-def thread(window: Window) -> None:
-    """The jar lid from below: its thread wound as a helix that runs out, the numbers open."""
-    only(window, "jar lid")
-    window.session.do("add_curve", into="jar lid", at=(0, -80, 0), closed=True, points=LID_PROFILE)
-    mesh = window.session.part.mesh
-    window.session.select(edges=[(mesh.n_points - 4 + i, mesh.n_points - 4 + (i + 1) % 4) for i in range(4)])
-    window.start("helix")
-    window.session.change_last(pitch=3.2, turns=1.25, steps=24, pivot=(0, -80, 0), run_out=0.25)
-    window.view.camera.turn, window.view.camera.tilt = 24.0, -48.0
-    window.view.frame(everything=True)
 
 
 def recipe(window: Window) -> None:
@@ -219,55 +218,30 @@ def recipe(window: Window) -> None:
     window.view.frame(everything=True)
 
 
-def boolean(window: Window) -> None:
-    """The shelf bracket with a second hole: the seam selected, n-gons waiting to be routed into quads."""
-    only(window, "shelf bracket")
-    window.session.do("add_cylinder", diameter=10, height=60, sides=10, at=(213, 0, 41), axis="x", name="drill")
-    window.session.set_active("shelf bracket")
-    window.start("boolean")
-    window.session.do("boolean", kind="subtract", other="drill")
-    window.view.camera.turn, window.view.camera.tilt = -38.0, 26.0
-    window.view.frame(everything=True)
-
-
-def cutting(window: Window) -> None:
-    """The knife over the bellows' top, and the loop that a click would run elsewhere."""
-    only(window, "bellows")
-    window.view.camera.turn, window.view.camera.tilt = 20.0, 48.0
-    window.view.frame(everything=True)
-    QTest.qWait(300)
-    window.start("cut")
-    knife = window.panes.hands.tool
-    assert isinstance(knife, Knife)
-    for x, y in ((78.0, -94.0), (93.0, -83.0), (114.0, -76.0)):
-        place = window.view.on_screen(np.array([[x, y, 29.0]]))[0]
-        window.view._last = QPoint(round(place[0]), round(place[1]))
-        knife.press(window.view, window.view.pointer)
-    window.view.refresh()
-
-
-LID_PROFILE = ((26.8, 0, 5.2), (24.9, 0, 6.2), (24.9, 0, 6.8), (26.8, 0, 7.8))
 VIEWS: dict[str, Callable[[Window], None]] = {
     "main": main_view,
     "smooth": smooth,
-    "cage": cage,
     "review": review,
     "loops": loops,
     "views": views,
-    "soft": soft,
+    "uv": uv,
+    "curve": curve,
     "measure": measure,
     "guides": guides,
-    "thread": thread,
     "recipe": recipe,
-    "boolean": boolean,
-    "cutting": cutting,
     "stripes": stripes,
     "curvature": curvature,
     "compare": compare,
     "materials": materials,
     "hold": hold,
     "dusk": dusk,
+    "small": loops,
+    "large": review,
+    "text": hold,
 }
+# Those that are drawn at another size, or with larger words.
+SIZES = {"small": (1024, 700), "large": (2560, 1440)}
+WORDS = {"text": 1.5}
 
 
 def reviewed(window: Window) -> None:
@@ -279,12 +253,19 @@ def reviewed(window: Window) -> None:
 
 
 def draw(folder: Path, names: list[str]) -> None:
-    """Draws the named views, or all."""
+    """Draws the named views, or all; what the person prefers stays as it is."""
+    with TemporaryDirectory() as settings:
+        QSettings.setPath(QSettings.Format.NativeFormat, QSettings.Scope.UserScope, settings)
+        _draw(folder, names)
+
+
+def _draw(folder: Path, names: list[str]) -> None:
     application()
     for name in names or list(VIEWS):
+        Preferences(text=WORDS.get(name, 1.0)).keep()
         window = Window(Session(demo_document()))
         window.setProperty("unattended", True)
-        window.resize(1280, 800)
+        window.resize(*SIZES.get(name, (1280, 800)))
         window.show()
         QTest.qWaitForWindowExposed(window)
         QTest.qWait(500)

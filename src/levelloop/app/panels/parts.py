@@ -56,6 +56,8 @@ class Name(QLineEdit):
         self.setStyleSheet("QLineEdit { background: transparent; border: none; padding: 1px; }")
         self.setFont(text_font(9.5))
         self._lock(True)
+        # A name that is too long for its place is read from its start.
+        self.home(False)
         self.editingFinished.connect(self._finished)
 
     def begin(self) -> None:
@@ -81,6 +83,7 @@ class Name(QLineEdit):
     def _leave(self) -> None:
         """Gives the keyboard back: later keys are commands again."""
         self._lock(True)
+        self.home(False)
         self.clearFocus()
 
     def _lock(self, on: bool) -> None:

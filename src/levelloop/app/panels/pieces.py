@@ -6,7 +6,7 @@ from PySide6.QtCore import QSize, Qt
 from PySide6.QtWidgets import QLabel, QListWidget, QToolButton, QWidget
 
 from levelloop.app.icons import icon
-from levelloop.app.theme import Theme, plain_label, text_font
+from levelloop.app.theme import Theme, plain_label, scaled, text_font
 
 
 def heading(text: str, parent: QWidget) -> QLabel:
@@ -31,8 +31,8 @@ def switch(parent: QWidget, theme: Theme, picture: str, hint: str) -> QToolButto
     button = tool(parent, hint)
     button.setAccessibleName(hint)
     button.setIcon(icon(picture, theme.ink, theme.selection))
-    button.setIconSize(QSize(15, 15))
-    button.setFixedSize(20, 20)
+    button.setIconSize(QSize(scaled(15), scaled(15)))
+    button.setFixedSize(scaled(20), scaled(20))
     return button
 
 

@@ -36,7 +36,7 @@ class ToolWord(QAbstractButton):
     def sizeHint(self) -> QSize:
         words = self.fontMetrics().horizontalAdvance(self.text())
         letter = self._key_metrics().horizontalAdvance(self.key) + 5 if self.key else 0
-        return QSize(words + letter + 14 + (ICON + 5 if self.picture else 0), scaled(HEIGHT) - 8)
+        return QSize(words + letter + 14 + (scaled(ICON) + 5 if self.picture else 0), scaled(HEIGHT) - 8)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         theme, painter = self.theme, QPainter(self)
@@ -49,8 +49,9 @@ class ToolWord(QAbstractButton):
         x = 7
         if self.picture:
             picture = icon(self.picture, tone, theme.faint if self.reason else theme.selection)
-            picture.paint(painter, QRect(x, (self.height() - ICON) // 2, ICON, ICON))
-            x += ICON + 5
+            side = scaled(ICON)
+            picture.paint(painter, QRect(x, (self.height() - side) // 2, side, side))
+            x += side + 5
         painter.setPen(QColor(tone))
         painter.setFont(self.font())
         painter.drawText(self.rect().adjusted(x, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, self.text())

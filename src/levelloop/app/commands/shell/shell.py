@@ -11,6 +11,7 @@ from levelloop.app.panels.help import HelpWindow
 from levelloop.app.panels.messages import MessageLog
 from levelloop.app.panels.settings import SettingsWindow
 from levelloop.app.preferences import Preferences
+from levelloop.app.theme import scaled
 
 if TYPE_CHECKING:
     from levelloop.app.window import Window
@@ -76,10 +77,15 @@ class Shell:
             self.window.tell("Words have their new size in the next window.")
         self.window.strip.refresh()
 
+    @property
+    def _split(self) -> str:
+        """What the split is kept under: panels are as wide as their words are large."""
+        return f"middle {scaled(100)}"
+
     def restore_shape(self) -> None:
         """Has the size and the split that it had when it was closed last."""
         settings = QSettings("Level Loop", "Level Loop")
-        for name, restore in (("shape", self.window.restoreGeometry), ("middle", self.window.middle.restoreState)):
+        for name, restore in (("shape", self.window.restoreGeometry), (self._split, self.window.middle.restoreState)):
             kept = settings.value(name)
             if isinstance(kept, QByteArray):
                 restore(kept)
@@ -88,4 +94,4 @@ class Shell:
         """Remembers the size and the split for the next start."""
         settings = QSettings("Level Loop", "Level Loop")
         settings.setValue("shape", self.window.saveGeometry())
-        settings.setValue("middle", self.window.middle.saveState())
+        settings.setValue(self._split, self.window.middle.saveState())
