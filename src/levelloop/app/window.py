@@ -30,6 +30,7 @@ from levelloop.app.commands.shell.menus import (
 from levelloop.app.commands.shell.shell import Shell
 from levelloop.app.commands.shell.signs import signs
 from levelloop.app.commands.shell.starting import Starting
+from levelloop.app.commands.skin import SkinCommands
 from levelloop.app.commands.view import ViewCommands
 from levelloop.app.defects import told_defect
 from levelloop.app.jobs import Later, Runner
@@ -37,6 +38,7 @@ from levelloop.app.keyboard import Keyboard
 from levelloop.app.panels.build_line.line import BuildLine
 from levelloop.app.panels.guides import GuidesPanel
 from levelloop.app.panels.history import HistoryPopover
+from levelloop.app.panels.materials import MIME, MaterialsPanel
 from levelloop.app.panels.panel import Panel
 from levelloop.app.panels.parts import PartsPanel
 from levelloop.app.panels.readout import readout, shortly, strays, without
@@ -86,6 +88,7 @@ class Window(QMainWindow):
         self.guides = GuidesPanel(session, self.theme)
         self.history = HistoryPopover(session, self.theme, self)
         self.review: ReviewPanel = ReviewPanel(session, self.theme)
+        self.materials: MaterialsPanel = MaterialsPanel(session, self.theme)
         self.uv: UvPanel = UvPanel(session, self.theme, lambda: self.view.kind)
         self.line: BuildLine = BuildLine(session, self.stage, self.theme)
         self.commands: list[Command] = []
@@ -97,6 +100,7 @@ class Window(QMainWindow):
         self.on_parts: PartCommands = PartCommands(self)
         self.on_view: ViewCommands = ViewCommands(self)
         self.on_recipe = RecipeCommands(self)
+        self.on_skin: SkinCommands = SkinCommands(self)
         self.strip: StateStrip = StateStrip(lambda: self.view.kind, signs(self))
         self.panels: tuple[Panel, ...] = (
             self.tools,
@@ -107,6 +111,7 @@ class Window(QMainWindow):
             self.review,
             self.line,
             self.uv,
+            self.materials,
             self.strip,
         )
         self.keyboard = Keyboard(self)
@@ -240,12 +245,16 @@ class Window(QMainWindow):
             self.keyboard.leave()
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if any(url.isLocalFile() for url in event.mimeData().urls()):
+        if any(url.isLocalFile() for url in event.mimeData().urls()) or event.mimeData().hasFormat(MIME):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
         event.acceptProposedAction()
+        if event.mimeData().hasFormat(MIME):
+            name = bytes(event.mimeData().data(MIME).data()).decode("utf-8")
+            self.attempt(lambda: self.on_skin.drop(name, event.position().toPoint()))
+            return
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
         self.on_files.drop(paths)
 
     # Building
@@ -272,10 +281,11 @@ class Window(QMainWindow):
         side.setHandleWidth(1)
         side.addWidget(self.parts)
         side.addWidget(self.guides)
+        side.addWidget(self.materials)
         side.addWidget(self.review)
         side.setStretchFactor(0, 3)
-        side.setStretchFactor(2, 4)
-        side.setSizes([290, 60, 330])
+        side.setStretchFactor(3, 4)
+        side.setSizes([290, 60, 220, 330])
         middle.addWidget(side)
         middle.setStretchFactor(0, 1)
         middle.setStretchFactor(1, 1)

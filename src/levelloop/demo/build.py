@@ -7,6 +7,7 @@ from dataclasses import replace
 from importlib.resources import files
 
 from levelloop.document.document import Document, Guide
+from levelloop.document.materials import Material
 from levelloop.document.scripting.script import run_script
 from levelloop.document.session import Session
 
@@ -38,6 +39,14 @@ GROUPS = {
     "bee head": "bee",
     "workbench": "bench",
 }
+# What is none of the shipped materials.
+MATERIALS = (
+    Material("tin", "#B3B0A6", 0.34, 1.0),
+    Material("zinc", "#9DA4A8", 0.42, 1.0),
+    Material("painted steel", "#5F7F78", 0.32),
+    Material("leather", "#7B4A2C", 0.62),
+    Material("eye", "#17181B", 0.08),
+)
 # Drawings of the bee: the image, its view, width and place of its middle in mm; both 84 mm high.
 GUIDES = (("bee_front", "front", 70.0, (-85.0, 42.0)), ("bee_side", "right", 98.0, (-95.0, 42.0)))
 
@@ -54,6 +63,7 @@ def demo_document() -> Document:
         document,
         parts=parts,
         active=parts[0].id,
+        materials=MATERIALS,
         guides=tuple(_guide(*guide) for guide in GUIDES),
     )
 

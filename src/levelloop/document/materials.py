@@ -101,5 +101,21 @@ def with_material(
     return replace(document, materials=materials)
 
 
+def without_material(document: Document, name: str) -> Document:
+    """The document without a material; faces that had it have none. Raises EditError where none is called so."""
+    used = any(name in part.mesh.materials for part in document.parts)
+    if not used and all(one.name != name for one in document.materials):
+        raise EditError(f"There is no material “{shortened(name)}” in this document.")
+    for part in document.parts:
+        if name in part.mesh.materials:
+            number = part.mesh.materials.index(name)
+            numbers = part.mesh.material.copy()
+            numbers[part.mesh.material == number] = -1
+            numbers[part.mesh.material > number] -= 1
+            names = tuple(one for one in part.mesh.materials if one != name)
+            document = document.with_part(replace(part, mesh=replace(part.mesh, material=numbers, materials=names)))
+    return replace(document, materials=tuple(one for one in document.materials if one.name != name))
+
+
 def _renamed(names: Sequence[str], old: str, new: str) -> tuple[str, ...]:
     return tuple(new if one == old else one for one in names)

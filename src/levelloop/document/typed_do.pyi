@@ -961,6 +961,15 @@ class TypedDo:
     @overload
     def do(
         self,
+        key: Literal["remove_material"],
+        *,
+        name: str = ...,
+    ) -> str:
+        """Faces that have it are plain again."""
+
+    @overload
+    def do(
+        self,
         key: Literal["set_material"],
         *,
         material: str = ...,

@@ -9,7 +9,7 @@ from levelloop.core.uv.packing import pack
 from levelloop.core.uv.project import project_uv
 from levelloop.core.uv.seams import suggest_seams
 from levelloop.core.uv.straighten import straighten_uv
-from levelloop.document.materials import with_material
+from levelloop.document.materials import with_material, without_material
 from levelloop.document.operations.common import ANY
 from levelloop.document.parameters import (
     Angle,
@@ -57,6 +57,18 @@ SKIN: tuple[Operation, ...] = (
         ),
         waits=True,
         also="shader colour texture paint",
+    ),
+    Operation(
+        "remove_material",
+        "Remove a material",
+        "Skin",
+        without_material,
+        "Take the material {name} away",
+        "Faces that have it are plain again",
+        "document",
+        (Text("name", "", "Its name"),),
+        waits=True,
+        also="delete",
     ),
     Operation(
         "set_material",

@@ -1,0 +1,1 @@
+"""Swatches of the shipped materials, made by tools/swatches.py."""
