@@ -642,3 +642,30 @@ def test_edges_are_held_from_the_keyboard_and_the_sentence(empty: Hands) -> None
     empty.window.sentence.change(weight=1.5)
     assert "at the limit; sharp below level 2" in empty.session.state.message
     assert empty.session.part.mesh.n_faces < with_crease
+
+
+@pytest.mark.parametrize("level", [0, 2])
+@pytest.mark.parametrize(
+    ("step", "values", "away"),
+    [("mirror", {"planes": "x"}, (-1, 1, 1)), ("array", {"count": 2, "move": (0.0, 60.0, 0.0)}, None)],
+)
+def test_a_click_on_a_copy_picks_what_it_is_a_copy_of(
+    empty: Hands, level: int, step: str, values: dict[str, object], away: tuple[int, int, int] | None
+) -> None:
+    session, view = empty.session, empty.view
+    session.do("add_box", size=(20, 20, 20), at=(25, 0, 0), cells=(2, 2, 1))
+    session.add_step(step, **values)
+    session.select_none()
+    empty.window.stage.show_until(session.part.id, None, level > 0)
+    view.look("top")
+    view.frame(everything=True)
+    empty.settle()
+    mesh = session.part.mesh
+    for face in range(mesh.n_faces):
+        middle = mesh.points[mesh.topology.face(face)].mean(axis=0)
+        if middle[2] < 9:
+            continue
+        there = middle * away if away else middle + np.array([0, 60, 0])
+        place = view.on_screen(np.array([there]))[0]
+        empty.qtbot.mouseClick(view, LEFT, NONE, QPoint(round(place[0]), round(place[1])))
+        assert session.selection.kind == "faces" and session.selection.indices.tolist() == [face]

@@ -9,7 +9,7 @@ import numpy as np
 
 from levelloop.app.view.camera import Camera
 from levelloop.app.view.render.picture import Picture
-from levelloop.app.view.render.what_is_where import WhatIsWhere, numbered
+from levelloop.app.view.render.what_is_where import WhatIsWhere, numbered, triangle_at
 from levelloop.core.arrays import Booleans, Floats, Integers
 from levelloop.core.mesh.faces import face_normals, unit
 from levelloop.core.mesh.selection import Kind
@@ -68,7 +68,9 @@ def pick(sight: Sight, kind: Kind, x: float, y: float, reach: Reach = "visible",
         if not (0 <= column < sight.width and 0 <= row < sight.height):
             return None
         found = numbered(sight.pictures, int(sight.what.numbers[row, column]))
-        if found is None or (reach == "facing" and not facing(sight, found[0], kind)[found[1]]):
+        if found is None:
+            return _source_of_copy(sight, column, row)
+        if (reach == "facing" and not facing(sight, found[0], kind)[found[1]]):
             return None
         return Hit(found[0], "faces", found[1])
     best: tuple[float, Hit] | None = None
@@ -82,6 +84,18 @@ def pick(sight: Sight, kind: Kind, x: float, y: float, reach: Reach = "visible",
         if best is None or distance < best[0]:
             best = (distance, Hit(picture, kind, index))
     return None if best is None else best[1]
+
+
+def _source_of_copy(sight: Sight, column: int, row: int) -> Hit | None:
+    """The cage face that a recipe's copy at a pixel was made of; None where it is nothing's copy."""
+    found = triangle_at(sight.pictures, sight.what, column, row)
+    if found is None:
+        return None
+    picture, triangle = found
+    source = picture.built.trace.source.faces
+    if len(picture.faces) != len(picture.indices) or source[picture.faces[triangle]] < 0:
+        return None
+    return Hit(picture, "faces", int(source[picture.faces[triangle]]))
 
 
 def picked_in_box(
