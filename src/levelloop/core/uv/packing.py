@@ -16,6 +16,7 @@ from levelloop.core.mesh.selection import Selection
 from levelloop.core.uv.islands import faces_or_all, island_uv, uv_islands
 from levelloop.core.words import counted
 
+FEW = 80  # islands that are fitted in the finer way
 TRIES = 14  # scales looked at for the largest at which all fit
 TURNS = 90  # directions between 0° and 90° that a lone island is tried in
 
@@ -137,11 +138,13 @@ def _beside_each_other(flats: list[Floats], gap: float, turn: bool) -> list[Floa
 
 def _fit(sizes: Floats, side: float, turn: bool) -> tuple[Floats, Booleans] | None:
     """Where boxes lie in a square, and whether each is turned by a quarter; None where they do not fit."""
-    from rectpack import MaxRectsBssf, PackingMode, newPacker
+    from rectpack import GuillotineBssfSas, MaxRectsBssf, PackingMode, newPacker
 
     grid = 1 << 24  # the library counts in whole numbers
     whole = np.ceil(sizes * grid).astype(np.int64)
-    packer = newPacker(mode=PackingMode.Offline, pack_algo=MaxRectsBssf, rotation=turn)
+    # The finer way takes cubic time: 5 s for 200 boxes, of which the other one fills 1 % less in 0.6 s.
+    way = MaxRectsBssf if len(sizes) <= FEW else GuillotineBssfSas
+    packer = newPacker(mode=PackingMode.Offline, pack_algo=way, rotation=turn)
     for number, (width, height) in enumerate(whole.tolist()):
         packer.add_rect(width, height, number)
     packer.add_bin(int(side * grid), int(side * grid))
