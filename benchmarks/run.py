@@ -49,15 +49,32 @@ from levelloop.core.forms.solids import geodesic  # noqa: E402
 from levelloop.core.mesh.combine import combined  # noqa: E402
 from levelloop.core.mesh.faces import face_centres  # noqa: E402
 from levelloop.core.mesh.mesh import Mesh  # noqa: E402
-from levelloop.core.mesh.selection import Selection, grow, select_all, select_boundary, select_loop, select_ring  # noqa: E402
+from levelloop.core.mesh.selection import (  # noqa: E402
+    NOTHING,
+    Selection,
+    grow,
+    select_all,
+    select_boundary,
+    select_loop,
+    select_ring,
+)
 from levelloop.core.mesh.topology import Topology  # noqa: E402
 from levelloop.core.review import review  # noqa: E402
 from levelloop.core.review.between import Body, meetings  # noqa: E402
+from levelloop.core.review.findings import Finding, Remedy  # noqa: E402
 from levelloop.core.select.soft_range import Soft, soft_weights  # noqa: E402
 from levelloop.core.surface.samples import sampled  # noqa: E402
 from levelloop.core.surface.surface import SmoothSurface  # noqa: E402
+from levelloop.core.uv.flatten import unwrap  # noqa: E402
+from levelloop.core.uv.packing import packed  # noqa: E402
+from levelloop.core.uv.seams import suggest_seams  # noqa: E402
+from levelloop.demo.build import demo_document  # noqa: E402
 from levelloop.document.document import Document, new_part  # noqa: E402
+from levelloop.document.review.remedies import Effect, place_of, remedies_of, tried  # noqa: E402
+from levelloop.document.review.reviewing import reviewed_alone  # noqa: E402
 from levelloop.files import outputs_for, read_document, write_document, write_meshes  # noqa: E402
+from levelloop.still.render import render  # noqa: E402
+from levelloop.still.scene import Request  # noqa: E402
 
 Row = tuple[str, float, float | None, str]
 LEVEL = 3
@@ -364,6 +381,43 @@ def reviewing() -> list[Row]:
     return rows
 
 
+def skin() -> list[Row]:
+    """Islands laid flat and packed, a remedy tried, a first picture."""
+    cage = cube_of(5_000)
+    seamed = suggest_seams(cage, NOTHING).mesh
+    rows: list[Row] = [("5,000 faces: unwrap", best(lambda: unwrap(seamed, NOTHING), 2), 3000.0, "six islands")]
+    random = np.random.default_rng(7)
+    outlines = []
+    for _ in range(200):
+        angle = np.sort(random.random(random.integers(5, 40))) * 2.0 * np.pi
+        reach = random.uniform(0.3, 1.0, len(angle)) * random.uniform(0.2, 2.0)
+        outlines.append(np.stack((reach * np.cos(angle), reach * np.sin(angle)), axis=1))
+    rows.append(("200 islands: pack", best(lambda: packed(outlines), 2), 1000.0, ""))
+    points = cage.points.copy()
+    points[cage.n_points // 2] *= 1.03
+    document = Document().with_part(new_part(Document(), cage.with_points(points), "cage"))
+    part = document.parts[0]
+    tries = [(found, remedy) for found in reviewed_alone(part)["smooth"].findings for remedy in remedies_of(found)]
+
+    def preview(found: Finding, remedy: Remedy) -> Effect:
+        return tried(document, part.id, found, remedy, "smooth", place_of(remedy, 0))
+
+    found, remedy = next(one for one in tries if preview(*one).runs)
+    rows.append((f"5,000 faces: a remedy tried ({remedy.key})", best(lambda: preview(found, remedy), 3), 300.0, ""))
+    with tempfile.TemporaryDirectory() as folder:
+        whole = demo_document()
+        request = Request(640, 360, 4)
+        rows.append(
+            (
+                "still of the demo, 640 × 360, 4 samples",
+                best(lambda: render(whole, Path(folder) / "a.png", request), 1),
+                3000.0,
+                "",
+            )
+        )
+    return rows
+
+
 def files() -> list[Row]:
     """Opening and saving a large cage."""
     document = Document().with_part(new_part(Document(), cube_of(100_000), "cage"))
@@ -498,7 +552,7 @@ def main() -> None:
     rows = smoothing(mesh, theirs) + selecting()
     for faces in (1_000, 5_000, 20_000, 100_000):
         rows += editing(faces) + building(faces)
-    rows += hands() + recipes() + reviewing() + files() + on_screen() + memory()
+    rows += hands() + recipes() + reviewing() + skin() + files() + on_screen() + memory()
     lines = ["| work | ms | target | verdict | |", "| --- | ---: | ---: | --- | --- |"]
     for title, taken, target, note in rows:
         verdict = "" if target is None else "met" if taken <= target else "**missed**"
