@@ -24,6 +24,7 @@ MOST = 3  # remedies for one finding
 # The level at which surfaces before and after are held against each other, and one for cages of many faces.
 SEEN_AT, MANY_SEEN_AT = 2, 1
 MANY = 2_000
+FEW = 1_000_000  # pairs of places that are all looked at
 # What can help against what, beside the remedy that a finding names itself; the likeliest first.
 ALSO: dict[str, tuple[Remedy, ...]] = {
     "triangles": (Remedy("to_quads", "Join to quads"), Remedy("collapse", "Collapse")),
@@ -100,11 +101,11 @@ def tried(
     session = Session(document)
     try:
         begin(session, part_id, finding, remedy, place)
-        job = session.prepare(remedy.key, **remedy.parameters)
-        session.commit(job, job.run())
+        # Not made an entry of its history: that would let go of what is known of the document as it is.
+        made = session.prepare(remedy.key, **remedy.parameters).run().document
     except LevelLoopError as error:
         return Effect(remedy, str(error), False)
-    before, after = document.by_id(part_id), session.document.by_id(part_id)
+    before, after = document.by_id(part_id), made.by_id(part_id)
     reports = [reviewed_alone(part)[purpose] for part in (before, after)]
     words = _counted_change(finding, *reports)
     words += _new_ones(finding, *reports)
@@ -140,9 +141,15 @@ def _farthest(one: Mesh, other: Mesh) -> float:
     moved = np.flatnonzero(~stays & (one.topology.point_face_count > 0))
     if len(moved) == 0:
         return 0.0
-    flat, _ = triangles(other.topology, other.points, other.diagonal)
     places: Floats = one.points[moved]
-    _, found = closest_triangles(other.points[flat], places)
+    corners = other.points[triangles(other.topology, other.points, other.diagonal)[0]]
+    came = other.points[~np.isin(number[one.n_points :], number[: one.n_points])]
+    if 0 < len(moved) * len(came) <= FEW:
+        # What took their place lies no farther than that: only triangles so near can be the nearest.
+        reach = np.sqrt(((places[:, None] - came[None]) ** 2).sum(axis=2).min(axis=1).max())
+        low, high = places.min(axis=0) - reach, places.max(axis=0) + reach
+        corners = corners[((corners.max(axis=1) >= low) & (corners.min(axis=1) <= high)).all(axis=1)]
+    _, found = closest_triangles(corners, places)
     far = float(np.linalg.norm(found - places, axis=1).max())
     size = float(np.abs(one.points).max())
     return far if far > 1e-9 * max(size, 1e-300) else 0.0

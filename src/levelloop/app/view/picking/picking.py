@@ -70,7 +70,7 @@ def pick(sight: Sight, kind: Kind, x: float, y: float, reach: Reach = "visible",
         found = numbered(sight.pictures, int(sight.what.numbers[row, column]))
         if found is None:
             return _source_of_copy(sight, column, row)
-        if (reach == "facing" and not facing(sight, found[0], kind)[found[1]]):
+        if reach == "facing" and not facing(sight, found[0], kind)[found[1]]:
             return None
         return Hit(found[0], "faces", found[1])
     best: tuple[float, Hit] | None = None
