@@ -14,6 +14,7 @@ from levelloop.core.review.findings import Finding, Remedy
 from levelloop.core.review.why import WHY
 from levelloop.document.operations import REGISTRY
 from levelloop.document.review.remedies import ALSO, MOST, begin, deviation, remedies_of, tried
+from levelloop.document.review.reviewing import reviewed_alone
 from levelloop.document.session import Session
 
 needs_screen = pytest.mark.skipif(
@@ -110,7 +111,7 @@ def test_every_remedy_can_be_run_and_every_check_says_why_it_matters() -> None:
             operation = REGISTRY[remedy.key]
             assert set(remedy.parameters) <= {parameter.name for parameter in operation.parameters}
     assert set(ALSO) <= set(WHY)
-    missing = {check.key for check in CHECKS} - set(WHY) - {"sides", "flatness", "flow", "holding"}
+    missing = {check.key for check in CHECKS} - set(WHY) - {"sides", "flatness", "flow", "holding", "uv_places"}
     assert not missing
 
 
@@ -144,3 +145,18 @@ def test_the_panel_lists_remedies_with_what_they_come_to(demo: Hands) -> None:
     session.undo()
     demo.review()
     assert [one for _, one in window.review.rows if one.check == "unequal_turn"]
+
+
+def test_a_trial_lets_go_of_nothing_that_is_known_of_the_document() -> None:
+    """What the window has of a part is still there after remedies were tried on a copy beside it."""
+    session = Session.new()
+    session.do("add_quad_sphere", diameter=40, cells=6)
+    session.select(points=[5])
+    session.do("move_along_normals", distance=1.5)
+    part = session.part
+    known, topology = reviewed_alone(part), part.mesh.topology
+    edges = topology.edges
+    finding = next(one for one in known["smooth"].findings if remedies_of(one))
+    effects = [tried(session.document, part.id, finding, remedy, "smooth", 0) for remedy in remedies_of(finding)]
+    assert any(effect.runs for effect in effects)
+    assert reviewed_alone(part) is known and topology.edges is edges and session.part is part
