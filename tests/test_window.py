@@ -10,7 +10,7 @@ import trimesh
 from driving import CONTROL, LEFT, NONE, RIGHT, SHIFT, Hands, box_in
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QWheelEvent
-from PySide6.QtWidgets import QApplication, QLineEdit
+from PySide6.QtWidgets import QApplication, QLineEdit, QPushButton
 
 from levelloop.app.commands.shell.menus import fitting_menu
 from levelloop.app.main import application
@@ -669,3 +669,24 @@ def test_a_click_on_a_copy_picks_what_it_is_a_copy_of(
         place = view.on_screen(np.array([there]))[0]
         empty.qtbot.mouseClick(view, LEFT, NONE, QPoint(round(place[0]), round(place[1])))
         assert session.selection.kind == "faces" and session.selection.indices.tolist() == [face]
+
+
+def test_findings_of_locked_parts_count_where_they_are_asked_for(empty: Hands) -> None:
+    session, panel = empty.session, empty.window.review
+    for name in ("done", "at work"):
+        session.do("add_box", name=name, at=(0 if name == "done" else 60, 0, 0))
+        session.select(faces=[0])
+        session.do("flip")
+    session.do("set_part", part="done", locked=True)
+    empty.review()
+    assert {part.name for part, _ in panel.reports} == {"at work"} and panel.marks["smooth"].text() == "■ 1 smooth"
+    more = panel.findChild(QPushButton, "locked")
+    assert more.text() == "1 locked part left out"
+    empty.qtbot.mouseClick(more, LEFT)
+    assert {part.name for part, _ in panel.reports} == {"at work", "done"}
+    assert panel.marks["smooth"].text() == "■ 2 smooth"
+    # An export counts them all the same: they leave with the others.
+    assert panel.stops("smooth", {part.id for part in session.document.parts}) == 2
+    session.do("set_part", part="done", locked=False)
+    empty.review()
+    assert panel.findChild(QPushButton, "locked") is None

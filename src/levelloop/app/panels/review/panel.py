@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 
 from levelloop.app.panels.pieces import heading
 from levelloop.app.panels.review.remedies import RemedyList
-from levelloop.app.theme import MARKS, Theme, plain_label, text_font
+from levelloop.app.theme import MARKS, Theme, plain_label, quiet_button, text_font
 from levelloop.core.review import Report
 from levelloop.core.review.findings import PURPOSES, SEVERITIES, Finding, Purpose, Severity
 from levelloop.core.review.why import WHY
@@ -113,6 +113,7 @@ class ReviewPanel(QWidget):
         self._opened: set[tuple[str, bool]] = set()
         self._closed: set[tuple[str, bool]] = set()
         self._first = ""
+        self.counts_locked = False
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 8, 6, 8)
         column.setSpacing(4)
@@ -175,7 +176,7 @@ class ReviewPanel(QWidget):
         self._found = reports
         self._first = active = self.session.document.active
         before = self.rows[self.row] if 0 <= self.row < len(self.rows) else None
-        self.reports = sorted(reports.get(self.purpose, []), key=lambda report: report[0].id != active)
+        self.reports = sorted(self._counted(self.purpose), key=lambda report: report[0].id != active)
         self.rows = [
             (part.id, finding)
             for part, report in self.reports
@@ -189,6 +190,11 @@ class ReviewPanel(QWidget):
         else:
             self.chosen.emit("", None, 0)
         self._show_rows()
+
+    def count_locked(self, on: bool) -> None:
+        """Whether what is found of locked parts counts too: who locks a part has done with it, for now."""
+        self.counts_locked = on
+        self.show_reports(self._found)
 
     def words(self, row: int) -> str:
         """What a finding says, with the reason why it is accepted."""
@@ -257,6 +263,11 @@ class ReviewPanel(QWidget):
         )
         return next(found, -1)
 
+    def _counted(self, purpose: Purpose) -> Reports:
+        """The reports that count: of parts that are not locked, unless those are asked for."""
+        found = self._found.get(purpose, [])
+        return [(part, report) for part, report in found if self.counts_locked or not part.locked]
+
     def _groups(self) -> list[Group]:
         groups = []
         start = 0
@@ -297,6 +308,13 @@ class ReviewPanel(QWidget):
                 others = [one for one in self._groups() if one.part is group.part]
                 part_open = is_open = any(self._is_open(one) for one in others)
             self._add_group(column, inside, group, is_open)
+        locked = sum(part.locked and bool(report.findings) for part, report in self._found.get(self.purpose, []))
+        if locked:
+            words = f"{counted(locked, 'locked part')} {'counted' if self.counts_locked else 'left out'}"
+            more = quiet_button(words, "Leave them out" if self.counts_locked else "Count them too", inside)
+            more.setObjectName("locked")
+            more.clicked.connect(lambda: self.count_locked(not self.counts_locked))
+            column.addWidget(more, 0, Qt.AlignmentFlag.AlignLeft)
         column.addStretch(1)
         self._scroll.setWidget(inside)
         self._show_place()
@@ -385,7 +403,7 @@ class ReviewPanel(QWidget):
 
     def _show_marks(self) -> None:
         for purpose, button in self.marks.items():
-            found = self._found.get(purpose)
+            found = self._counted(purpose) if purpose in self._found else None
             ready = found is None or all(report.ready for _, report in found)
             stops = sum(finding.severity == "stop" for _, report in found or () for finding in report.findings)
             mark = "–" if not found else "✓" if ready else f"■ {stops}"
