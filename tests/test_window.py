@@ -8,9 +8,10 @@ import numpy as np
 import pytest
 import trimesh
 from driving import CONTROL, LEFT, NONE, RIGHT, SHIFT, Hands, box_in
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtGui import QWheelEvent
-from PySide6.QtWidgets import QApplication, QLineEdit, QPushButton
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QLineEdit, QMenu, QPushButton
 
 from levelloop.app.commands.shell.menus import fitting_menu
 from levelloop.app.main import application
@@ -690,3 +691,31 @@ def test_findings_of_locked_parts_count_where_they_are_asked_for(empty: Hands) -
     session.do("set_part", part="done", locked=False)
     empty.review()
     assert panel.findChild(QPushButton, "locked") is None
+
+
+def test_the_menu_key_opens_what_fits_and_f6_reaches_what_is_shown(empty: Hands) -> None:
+    box_in(empty)
+    empty.session.select(faces=[0])
+    titles: list[str] = []
+
+    def look() -> None:
+        menu = QApplication.activePopupWidget()
+        assert isinstance(menu, QMenu)
+        titles.extend(action.text() for action in menu.actions())
+        menu.close()
+
+    QTimer.singleShot(200, look)
+    empty.key(Qt.Key.Key_Menu)
+    assert any("Extrude" in title for title in titles)
+    window = empty.window
+    window.uv.toggle()
+    window.materials.toggle()
+    empty.view.setFocus()
+    reached = set()
+    for _ in range(8):
+        QTest.keyClick(QApplication.focusWidget() or window, Qt.Key.Key_F6)
+        focused = QApplication.focusWidget()
+        reached |= {
+            name for name in ("uv", "materials", "parts", "review") if getattr(window, name).isAncestorOf(focused)
+        }
+    assert reached >= {"uv", "materials", "parts"}

@@ -59,6 +59,8 @@ class Keyboard(QObject):
             self.window.sentence.step_axis(1 if key == Qt.Key.Key_Right else -1)
         elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             self.window.sentence.step_first(1 if key == Qt.Key.Key_Up else -1)
+        elif key == Qt.Key.Key_Menu:
+            self.window.shell.open_menu(self.window.view.rect().center())
         else:
             return False
         return True
@@ -116,7 +118,8 @@ class Keyboard(QObject):
         """Gives the keyboard to the next part of the window."""
         window = self.window
         places: list[QWidget] = [window.tools, window.sentence, window.view, window.line, window.strip]
-        places += [window.parts, window.review]
+        beside = (window.uv, window.parts, window.guides, window.materials, window.review)
+        places += [one for one in beside if not one.isHidden()]
         focused = QApplication.focusWidget()
         here = next((n for n, place in enumerate(places) if focused and place.isAncestorOf(focused)), 2)
         here = next((n for n, place in enumerate(places) if focused is place), here)
