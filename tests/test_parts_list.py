@@ -116,6 +116,15 @@ def test_a_row_let_go_is_told_and_never_moved_by_the_list_itself(empty: Hands) -
     left, none = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
     event = QDropEvent(QPointF(below), Qt.DropAction.MoveAction, QMimeData(), left, none)
     panel.list.dropEvent(event)
+    assert panel.list.mark.isHidden()
+    # What takes the drop is marked while it is dragged: a row all around, a place between two by a line.
+    panel.list.show_target(2, True)
+    row = panel.list.visualItemRect(panel.list.item(2))
+    assert panel.list.mark.isVisible() and panel.list.mark.geometry() == row
+    panel.list.show_target(2, False)
+    assert panel.list.mark.height() == 3 and abs(panel.list.mark.y() - row.top()) <= 1
+    panel.list.show_target(panel.list.count(), False)
+    assert abs(panel.list.mark.y() - panel.list.visualItemRect(panel.list.item(panel.list.count() - 1)).bottom()) <= 1
     assert told and told[0][0] == panel.list.currentRow() and panel.list.count() == 8
 
 

@@ -6,10 +6,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from PySide6.QtCore import QItemSelectionModel, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QDropEvent, QKeyEvent, QMouseEvent, QPainter, QPixmap
+from PySide6.QtCore import QItemSelectionModel, QPoint, QRect, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QDragLeaveEvent, QDragMoveEvent, QDropEvent, QKeyEvent, QMouseEvent, QPainter, QPixmap
 from PySide6.QtWidgets import (
     QAbstractItemView,
+    QFrame,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -214,21 +215,53 @@ class GroupRow(QWidget):
 
 
 class PartList(QListWidget):
-    """A list whose rows can be dragged. dropped: which row, onto or before which other, and which of both."""
+    """A list whose rows can be dragged. dropped: which row, onto or before which other, and which of both.
+
+    mark: where what is dragged would go: around the row that takes it, or a line before the one it comes before.
+    """
 
     dropped = Signal(int, int, bool)
 
+    def __init__(self, tone: str, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.tone = tone
+        self.mark = QFrame(self.viewport())
+        self.mark.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.mark.hide()
+
+    def dragMoveEvent(self, event: QDragMoveEvent) -> None:
+        super().dragMoveEvent(event)
+        self.show_target(*self._target(event.position().toPoint()))
+
+    def dragLeaveEvent(self, event: QDragLeaveEvent) -> None:
+        self.mark.hide()
+        super().dragLeaveEvent(event)
+
     def dropEvent(self, event: QDropEvent) -> None:
         """Tells where the row was let go; the list itself is only changed by the document."""
-        target = self.indexAt(event.position().toPoint())
-        position = self.dropIndicatorPosition()
-        row = target.row() if target.isValid() else self.count()
-        onto = position == QAbstractItemView.DropIndicatorPosition.OnItem
-        if position == QAbstractItemView.DropIndicatorPosition.BelowItem:
-            row += 1
+        row, onto = self._target(event.position().toPoint())
+        self.mark.hide()
         event.setDropAction(Qt.DropAction.IgnoreAction)
         event.accept()
         self.dropped.emit(self.currentRow(), row, onto)
+
+    def show_target(self, row: int, onto: bool) -> None:
+        """Marks the row that something would be dropped onto, or the place before it."""
+        shown = self.visualItemRect(self.item(min(row, self.count() - 1))) if self.count() else QRect()
+        if not onto:
+            edge = shown.top() if row < self.count() else shown.bottom()
+            shown = QRect(shown.left(), edge - 1, shown.width(), 3)
+        self.mark.setStyleSheet(f"border: 2px solid {self.tone}; border-radius: {4 if onto else 1}px;")
+        self.mark.setGeometry(shown)
+        self.mark.raise_()
+        self.mark.show()
+
+    def _target(self, place: QPoint) -> tuple[int, bool]:
+        """The row at a place, and whether something is dropped onto it, or before it."""
+        target, position = self.indexAt(place), self.dropIndicatorPosition()
+        row = target.row() if target.isValid() else self.count()
+        below = position == QAbstractItemView.DropIndicatorPosition.BelowItem
+        return row + below, position == QAbstractItemView.DropIndicatorPosition.OnItem
 
 
 class PartsPanel(QWidget):
@@ -244,7 +277,7 @@ class PartsPanel(QWidget):
         column.setContentsMargins(12, 10, 10, 6)
         column.setSpacing(4)
         column.addWidget(heading("Parts", self))
-        self.list = PartList(self)
+        self.list = PartList(theme.selection, self)
         quiet_list(self, self.list)
         self.list.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
         self.list.dropped.connect(self.drop)
@@ -268,6 +301,7 @@ class PartsPanel(QWidget):
     def set_theme(self, theme: Theme) -> None:
         """Shows the list in another theme."""
         self.theme, self._shown = theme, ()
+        self.list.tone = theme.selection
         self.refresh()
 
     def refresh(self) -> None:
