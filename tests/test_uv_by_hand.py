@@ -203,3 +203,12 @@ def test_what_a_texture_would_show_is_found() -> None:
         square = np.array([(0, 0), (1, 0), (1, 1), (0, 1)]) * 0.3
         near[4 * face_number : 4 * face_number + 4] = square + 0.3005 * np.array([x, y])
     assert said(replace(form, uv=near)) == {"uv_near": "note"}
+
+
+@pytest.mark.parametrize("scale", [1e-300, 1.0, 1e3, 1e8, 1e300])
+def test_uv_of_any_size_is_looked_at_in_bounded_room(scale: float) -> None:
+    """Noise over many squares: no more places are looked at than those of one, and nothing overflows."""
+    form = unwrapped("add_box", {"cells": (4, 4, 4)})
+    noise = np.random.default_rng(3).uniform(-scale, scale, (form.topology.n_corners, 2))
+    found = reviews(Subject(replace(form, uv=noise)))["render"].findings
+    assert any(one.check == "uv_overlap" for one in found) == (scale in (1.0, 1e3))

@@ -14,8 +14,10 @@ from levelloop.core.uv.islands import uv_cuts
 from levelloop.core.uv.moving import island_labels
 
 GRID = 512  # places to a side of the unit square that are looked at
+MOST = 600_000  # places in all that are looked at
 SLACK = 1e-6 * GRID
 KEY = 1 << 24  # more than the grid is wide, whatever lies outside the square
+FARTHEST = 1e4  # squares from the unit one; what lies farther is no layout
 EVEN = 1e-9  # of the square: UV that differs by less is the same
 
 
@@ -37,7 +39,8 @@ def stretch_of_faces(mesh: Mesh, places: Floats) -> FaceStretch:
     assert mesh.uv is not None
     shown, face = triangles(mesh.topology, places)
     corner = triangle_corners(mesh.topology, shown, face)
-    flat = mesh.uv[corner]
+    # Stretch does not depend on the size of UV: numbers of any size are brought into reach.
+    flat = mesh.uv[corner] / max(float(np.abs(mesh.uv).max(initial=0.0)), 1e-300)
     angle, area = np.ones(mesh.n_faces), np.ones(mesh.n_faces)
     flipped = np.zeros(mesh.n_faces, dtype=np.bool_)
     row = np.arange(3 * len(face)).reshape(-1, 3)
@@ -63,6 +66,8 @@ def overlapping_faces(mesh: Mesh) -> tuple[Integers, Integers]:
     Looked at in a grid of 512 places to a side: what is smaller is not seen.
     """
     assert mesh.uv is not None
+    if not _is_near_square(mesh):
+        return np.zeros(0, dtype=np.int64), np.zeros(0, dtype=np.int64)
     same = _copies(mesh)
     shown, face = triangles(mesh.topology, mesh.points)
     corner = triangle_corners(mesh.topology, shown, face)
@@ -78,7 +83,7 @@ def near_islands(mesh: Mesh, cells: int = 1) -> Integers:
     """
     assert mesh.uv is not None
     label = island_labels(mesh)
-    if not label.any():
+    if not label.any() or not _is_near_square(mesh):
         return np.zeros(0, dtype=np.int64)
     shown, face = triangles(mesh.topology, mesh.points)
     # Only what lies along a rim comes near to anything.
@@ -111,6 +116,12 @@ def filled(mesh: Mesh) -> float:
 # Helpers
 
 
+def _is_near_square(mesh: Mesh) -> bool:
+    """Whether UV lies within so many squares that a grid over it says anything."""
+    assert mesh.uv is not None
+    return bool(np.abs(mesh.uv).max(initial=0.0) <= FARTHEST)
+
+
 def _copies(mesh: Mesh) -> Booleans:
     """Faces whose corners lie in UV where those of a face before them lie, whichever way around: (m,)."""
     assert mesh.uv is not None
@@ -127,7 +138,10 @@ def _copies(mesh: Mesh) -> Booleans:
 
 def _covered(flat: Floats, owner: Integers) -> tuple[Integers, Integers, Integers]:
     """The places of the grid that triangles (t, 3, 2) cover, and the owner of each: (g,), (g,), (g,)."""
-    scaled = flat * GRID
+    sides = np.ptp(flat, axis=1) * GRID + 1.0
+    # What is laid out over many squares is looked at more coarsely: as many places in all.
+    grid = GRID * min(1.0, float(np.sqrt(MOST / max(float(sides.prod(axis=1).sum()), 1.0))))
+    scaled = flat * grid
     low = np.ceil(scaled.min(axis=1) - 0.5).astype(np.int64)
     high = np.floor(scaled.max(axis=1) - 0.5).astype(np.int64)
     wide, tall = np.maximum(high - low + 1, 0).T
@@ -158,6 +172,8 @@ def _pairs_on(x: Integers, y: Integers, owner: Integers, right: int, up: int) ->
         alike = here[several] == here[several + 1]
         return np.asarray(np.stack((here[several], here[several + 1]), axis=1)[~alike])
     low, high = np.searchsorted(key, other, "left"), np.searchsorted(key, other, "right")
-    source = np.repeat(np.arange(len(other)), high - low)
-    pairs = np.stack((owner[source], here[ranges(low, high - low)]), axis=1)
+    source = np.flatnonzero(high > low)
+    # The first and the last one there say whether any is another.
+    found = [np.stack((owner[source], here[at]), axis=1) for at in (low[source], high[source] - 1)]
+    pairs = np.concatenate(found)
     return np.asarray(pairs[pairs[:, 0] != pairs[:, 1]])
