@@ -189,7 +189,7 @@ def test_menus_add_move_make_plain_and_remove_steps(empty: Hands) -> None:
         assert "no recipe yet" in empty.window.message
 
 
-def test_copies_hide_what_lies_behind_and_are_nothing_to_pick(empty: Hands) -> None:
+def test_a_click_on_a_copy_picks_the_face_it_came_from(empty: Hands) -> None:
     """Two sheets, one over the other: the recipe's lies on top of the cage's."""
     session = empty.session
     session.do("add_plane", size=(40, 40), name="sheet")
@@ -200,7 +200,8 @@ def test_copies_hide_what_lies_behind_and_are_nothing_to_pick(empty: Hands) -> N
     empty.settle()
     empty.window.set_kind("faces")
     empty.click("faces", 0)
-    assert len(session.selection) == 0
+    assert session.selection.indices.tolist() == [0]
+    session.select_none()
     empty.qtbot.mouseClick(empty.window.line, LEFT, NONE, at(empty.window.line.places()[0].x))
     empty.settle()
     empty.click("faces", 0)

@@ -49,11 +49,14 @@ def split_wires(mesh: Mesh, edges: Integers, ratios: Floats) -> Edit:
     return Edit(made, Selection("points", new.ravel()), origin)
 
 
-def add_on_curve(mesh: Mesh, selection: Selection, edge: tuple[int, int], ratio: float = 0.5) -> Edit:
+def add_on_curve(mesh: Mesh, selection: Selection, edge: tuple[int, int] | None, ratio: float = 0.5) -> Edit:
     """Puts one point onto a wire between two points, at a ratio from the first of them.
 
-    Selected after: the point. Raises EditError where there is no such wire, or the ratio is not between 0 and 1.
+    Selected after: the point. Raises EditError where no edge is given, there is no such wire, or the ratio is not
+    between 0 and 1.
     """
+    if edge is None:
+        raise EditError("A point goes onto a curve between two of its points; click there, or give both as edge.")
     found = int(mesh.topology.find_edges(np.array([edge]))[0])
     if found < 0 or not mesh.topology.wire_edges[found]:
         raise EditError("A point goes onto a wire of a curve; there is none between these points.")
