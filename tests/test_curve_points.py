@@ -6,6 +6,7 @@ import itertools
 import json
 import subprocess
 import sys
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -25,7 +26,6 @@ from levelloop.core.edit.build.curve_points import (
     add_on_curve,
     join_ends,
     offset_curve,
-    order_along,
     part_curve,
     space_curve,
     take_out_of_wires,
@@ -33,7 +33,7 @@ from levelloop.core.edit.build.curve_points import (
 from levelloop.core.edit.clean.take_out import take_out
 from levelloop.core.edit.divide.split import split_ring
 from levelloop.core.errors import EditError
-from levelloop.core.forms.curves import add_curve, path_of
+from levelloop.core.forms.curves import add_curve, order_along, path_of
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import NOTHING, Selection
 from levelloop.document.session import Session
@@ -70,7 +70,7 @@ def test_points_lie_on_the_curve_and_in_order(kind: Any, closed: bool) -> None:
         assert edit.mesh.radius is not None and mesh.radius is not None
         wanted = 0.7 * mesh.radius[a] + 0.3 * mesh.radius[b]
         assert edit.mesh.radius[edit.selection.indices[0]] == pytest.approx(wanted)
-        order = order_along(edit.mesh).tolist()
+        order = order_along(edit.mesh)[0].tolist()
         new = int(edit.selection.indices[0])
         around = {order[order.index(new) - 1], order[(order.index(new) + 1) % len(order)]}
         assert around == {a, b} and path_of(edit.mesh).closed == closed
@@ -100,6 +100,36 @@ def test_what_is_taken_out_leaves_one_run(points: list[tuple[int, int, int]], cl
     # A ring of two is a wire; all else keeps its kind.
     assert len(made.topology.wires) == len(left) - (0 if closed and len(left) > 2 else 1)
     assert take_out(mesh, Selection("points", gone)).mesh.n_points == len(left)
+
+
+@some(25)
+@given(POINTS, st.booleans(), st.data())
+def test_parted_anywhere_each_edge_goes_on_where_it_was(points: list[Any], closed: bool, data: Any) -> None:
+    mesh = replace(add_curve(points, "straight", closed), radius=np.arange(1.0, len(points) + 1))
+    inner = range(len(points)) if closed else range(1, len(points) - 1)
+    chosen = data.draw(st.lists(st.sampled_from(list(inner)), min_size=1, unique=True))
+    made = part_curve(mesh, some_of("points", *chosen)).mesh
+    assert made.n_points == len(points) + len(chosen) and len(made.topology.wires) == len(mesh.topology.wires)
+    assert made.topology.valence.max() == (2 if len(chosen) < len(inner) else 1)
+    before, after = (
+        sorted(
+            sorted((*one.points[point], one.radius[point]) for point in wire) for wire in one.topology.wires.tolist()
+        )
+        for one in (mesh, made)
+    )
+    assert before == after
+
+
+def test_points_at_one_place_are_told_apart() -> None:
+    """A run that crosses itself at two points which lie at one place."""
+    crossing = [(0, 0, 0), (10, 0, 0), (10, 10, 0), (0, 0, 0), (-10, 0, 0), (-10, -10, 0)]
+    for kind in ("straight", "smooth"):
+        mesh = add_curve(crossing, kind)
+        assert order_along(mesh)[0].tolist() == list(range(6))
+        aside = offset_curve(mesh, NOTHING, 1.0).mesh.points - mesh.points
+        assert (np.linalg.norm(aside, axis=1) > 0.5).all()
+        made = split_ring(mesh, some_of("edges", *mesh.topology.find_edges(np.array([[2, 3], [3, 4]])).tolist())).mesh
+        assert path_of(made).spans == 7
 
 
 def test_ends_are_joined_and_a_curve_is_parted() -> None:
@@ -135,7 +165,7 @@ def test_spacing_is_even_along_the_arc(points: list[tuple[int, int, int]], count
     assert made.n_points == count and path_of(mesh).length() == pytest.approx(whole, rel=2e-3)
     dense = spline(np.linspace(0, knots[-1], 40_000))
     run = np.concatenate(([0.0], np.cumsum(np.linalg.norm(np.diff(dense, axis=0), axis=1))))
-    at = [run[np.linalg.norm(dense - point, axis=1).argmin()] for point in made.points[order_along(made)]]
+    at = [run[np.linalg.norm(dense - point, axis=1).argmin()] for point in made.points[order_along(made)[0]]]
     assert np.allclose(np.diff(at) / (whole / (count - 1)), 1.0, atol=0.03 + 2e-3 * count)
 
 

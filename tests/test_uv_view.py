@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from driving import CONTROL, LEFT, NONE, SHIFT, Hands
 from hypothesis import given
 from hypothesis import strategies as st
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
-from PySide6.QtGui import QColor, QMouseEvent, QWheelEvent
+from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QWheelEvent
 from PySide6.QtWidgets import QApplication
 
 from levelloop.app.main import application
+from levelloop.app.panels.uv.flat_drawing import Placing, draw_faces
 from levelloop.app.panels.uv.flat_picture import FlatPicture
-from levelloop.core.forms.primitives import box
+from levelloop.app.theme import BENCH
+from levelloop.core.forms.primitives import box, plane
 from levelloop.core.mesh.selection import NOTHING
 from levelloop.core.uv.flatten import unwrap
 from levelloop.core.uv.moving import island_labels
@@ -48,6 +52,24 @@ def test_boxes_take_what_lies_inside_or_what_they_touch(numbers: list[float]) ->
     assert len(whole) == NET.mesh.n_faces
 
 
+@given(st.lists(st.tuples(st.floats(0, 0.8), st.floats(0, 0.8), st.booleans()), min_size=1, max_size=80))
+def test_each_face_is_drawn_whatever_lies_over_it(rows: list[tuple[float, float, bool]]) -> None:
+    """Squares anywhere, some mirrored: drawn many at once, none undoes another."""
+    corners = [
+        np.array([(x, y), (x + 0.2, y), (x + 0.2, y + 0.2), (x, y + 0.2)])[:: -1 if m else 1] for x, y, m in rows
+    ]
+    mesh = replace(plane((10, 10), (len(rows), 1)), uv=np.concatenate(corners))
+    picture, placing = FlatPicture(mesh, False), Placing(100.0, (0.0, 100.0))
+    assert picture.is_mirrored.tolist() == [mirrored for *_, mirrored in rows]
+    image = QImage(100, 100, QImage.Format.Format_RGB32)
+    image.fill(QColor("white"))
+    painter = QPainter(image)
+    draw_faces(painter, placing, picture, "plain", "#AA3322", BENCH)
+    painter.end()
+    for x, y in placing.to_screen(np.array([corner.mean(axis=0) for corner in corners])).astype(int).tolist():
+        assert image.pixelColor(x, y) != QColor("white")
+
+
 def box_with_uv(hands: Hands) -> None:
     session = hands.session
     session.do("add_box", size=(20, 20, 20))
@@ -65,7 +87,7 @@ def middle_of(hands: Hands, face: int) -> QPoint:
     assert flat.picture is not None
     topology = flat.picture.mesh.topology
     uv = flat.picture.uv[topology.face_offsets[face] : topology.face_offsets[face + 1]].mean(axis=0)
-    return QPoint(*np.rint(flat.to_screen(uv)).astype(int).tolist())
+    return QPoint(*np.rint(flat.placing.to_screen(uv)).astype(int).tolist())
 
 
 def drag(hands: Hands, start: QPoint, end: QPoint, modifiers: Qt.KeyboardModifier = NONE) -> None:
@@ -95,9 +117,13 @@ def test_islands_are_picked_boxed_and_picked_whole(empty: Hands) -> None:
     drag(empty, QPoint(2, 2), QPoint(flat.width() - 2, flat.height() - 2))
     assert len(session.selection) == 6
     empty.window.set_kind("points")
-    qtbot.mouseClick(flat, LEFT, NONE, QPoint(*np.rint(flat.to_screen(flat.picture.uv[5])).astype(int).tolist()))
+    qtbot.mouseClick(
+        flat, LEFT, NONE, QPoint(*np.rint(flat.placing.to_screen(flat.picture.uv[5])).astype(int).tolist())
+    )
     assert session.selection.kind == "points" and len(session.selection) == 1
-    qtbot.mouseDClick(flat, LEFT, NONE, QPoint(*np.rint(flat.to_screen(flat.picture.uv[5])).astype(int).tolist()))
+    qtbot.mouseDClick(
+        flat, LEFT, NONE, QPoint(*np.rint(flat.placing.to_screen(flat.picture.uv[5])).astype(int).tolist())
+    )
     assert len(session.selection) >= 4
 
 
@@ -111,8 +137,8 @@ def test_a_drag_moves_an_island_live_and_esc_takes_it_back(empty: Hands) -> None
     drag(empty, start, start + QPoint(40, -20))
     after = session.part.mesh.uv
     moved = (after - before)[12:16]
-    expected = flat.to_uv(start + QPoint(40, -20)) - flat.to_uv(start)
-    assert np.allclose(moved, expected, atol=1.5 / flat._scale)
+    expected = flat.placing.to_uv(start + QPoint(40, -20)) - flat.placing.to_uv(start)
+    assert np.allclose(moved, expected, atol=1.5 / flat.placing.scale)
     rest = np.ones(24, dtype=bool)
     rest[12:16] = False
     assert np.array_equal(after[rest], before[rest])
@@ -185,13 +211,13 @@ def test_grounds_zoom_and_what_has_no_uv(empty: Hands) -> None:
     session.do("move_uv", right=0.2)
     empty.settle()
     assert "at most 1 ×" not in panel.words.text()
-    under = flat.to_uv(QPointF(50, 60))
+    under = flat.placing.to_uv(QPointF(50, 60))
     wheel = QWheelEvent(
         QPointF(50, 60), QPointF(flat.mapToGlobal(QPoint(50, 60))), QPoint(), QPoint(0, 240), Qt.MouseButton.NoButton,
         NONE, Qt.ScrollPhase.NoScrollPhase, False,
     )  # fmt: skip
     QApplication.sendEvent(flat, wheel)
-    assert np.allclose(flat.to_uv(QPointF(50, 60)), under)
+    assert np.allclose(flat.placing.to_uv(QPointF(50, 60)), under)
     session.do("add_box", name="bare")
     empty.settle()
     assert flat.picture is None and panel.words.text() == ""

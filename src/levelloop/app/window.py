@@ -46,7 +46,7 @@ from levelloop.app.panels.review.panel import ReviewPanel
 from levelloop.app.panels.sentence.bar import SentenceBar
 from levelloop.app.panels.state_strip import StateStrip
 from levelloop.app.panels.tool_line import ToolLine
-from levelloop.app.panels.uv.uv_view import UvPanel
+from levelloop.app.panels.uv.uv_panel import UvPanel
 from levelloop.app.preferences import Preferences
 from levelloop.app.theme import BENCH, THEMES, scaled, set_text_scale, style_sheet, text_font
 from levelloop.app.view.panes import Panes
@@ -329,7 +329,6 @@ class Window(QMainWindow):
         self.parts.told.connect(self.tell)
         self.uv.chosen.connect(self.start)
         self.uv.toggled.connect(self._make_room)
-        self.uv.flat.told.connect(self.tell)
         self.uv.flat.asked.connect(self.operating.begin_with)
         self.uv.flat.changed.connect(lambda values: self.attempt(lambda: self.sentence.change(**values)))
         self.uv.flat.touches = lambda: self.panes.hands.box_rule == "touched"

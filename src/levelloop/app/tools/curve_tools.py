@@ -12,10 +12,9 @@ from PySide6.QtGui import QPainter, QPen, QPolygonF
 from levelloop.app.theme import colour
 from levelloop.app.tools.gestures import Gesture
 from levelloop.app.tools.tools import Tool
-from levelloop.core.arrays import Floats
-from levelloop.core.edit.build.curve_points import order_along
+from levelloop.core.arrays import Floats, Integers
 from levelloop.core.errors import LevelLoopError
-from levelloop.core.forms.curves import frames_along, path_of
+from levelloop.core.forms.curves import Path, frames_along, order_along, path_of
 from levelloop.document.operations import keys
 from levelloop.document.part import Part
 from levelloop.document.registry import Operation
@@ -61,10 +60,10 @@ class CurvePoints(Tool):
 
 def place_on_curve(view: Viewport, place: QPoint) -> tuple[tuple[int, int], float, Floats] | None:
     """The stretch of the active curve nearest to the pointer, the ratio along it, and where that is; None beside it."""
-    part = _curve_of(view)
-    if part is None:
+    curve = _curve_of(view)
+    if curve is None:
         return None
-    path, order = path_of(part.mesh), order_along(part.mesh)
+    part, path, order = curve
     places = np.linspace(0.0, path.spans, path.spans * STEPS + 1)
     on = part.placed(path.at(places))
     far = np.linalg.norm(view.on_screen(on)[:, :2] - (place.x(), place.y()), axis=1)
@@ -88,11 +87,13 @@ class RadiusCircle:
     @staticmethod
     def of(view: Viewport) -> RadiusCircle | None:
         """That of the one selected point of the active curve; None for anything else."""
-        part = _curve_of(view)
         selection = view.session.selection
-        if part is None or view.kind != "points" or selection.kind != "points" or len(selection) != 1:
+        if view.kind != "points" or selection.kind != "points" or len(selection) != 1:
             return None
-        path, order = path_of(part.mesh), order_along(part.mesh)
+        curve = _curve_of(view)
+        if curve is None:
+            return None
+        part, path, order = curve
         here = np.flatnonzero(order == selection.indices[0])
         if len(here) == 0:
             return None
@@ -165,15 +166,14 @@ class DragRadius(Gesture):
 # Helpers
 
 
-def _curve_of(view: Viewport) -> Part | None:
-    """The active part where it is one run of wires and nothing else."""
+def _curve_of(view: Viewport) -> tuple[Part, Path, Integers] | None:
+    """The active part where it is one run of wires and nothing else, its path, and its points in order."""
     if not view.session.document.parts:
         return None
     part = view.session.part
     if part.mesh.n_faces or not part.visible or not len(part.mesh.topology.wires):
         return None
     try:
-        path_of(part.mesh)
+        return part, path_of(part.mesh), order_along(part.mesh)[0]
     except LevelLoopError:
         return None
-    return part

@@ -18,7 +18,7 @@ from levelloop.core.mesh.topology import Topology
 from levelloop.core.select.runs import runs_of_selection
 from levelloop.core.tolerance import last_place
 
-FINE = 32  # places between two points by which the length of a smooth curve is measured
+FINE = 32  # places between two points by which a smooth curve is measured
 
 
 @dataclass(frozen=True, eq=False)
@@ -57,17 +57,20 @@ class Path:
         """
         if not even:
             return np.linspace(0.0, self.spans, steps + 1)
-        fine = np.linspace(0.0, self.spans, self.spans * FINE + 1)
+        fine = self.fine()
         run = np.concatenate(([0.0], np.cumsum(np.linalg.norm(np.diff(self.at(fine), axis=0), axis=1))))
         if run[-1] <= 0:
             raise EditError("The curve has no length.")
         places = np.interp(np.linspace(0.0, run[-1], steps + 1), run, fine)
         return places if self.smooth else _on_corners(places, self.spans)
 
+    def fine(self) -> Floats:
+        """Places so near to each other that straight lines between them say what the curve is like: (p,)."""
+        return np.linspace(0.0, self.spans, self.spans * FINE + 1)
+
     def length(self) -> float:
         """How long it is: mm."""
-        fine = self.at(np.linspace(0.0, self.spans, self.spans * FINE + 1))
-        return float(np.linalg.norm(np.diff(fine, axis=0), axis=1).sum())
+        return float(np.linalg.norm(np.diff(self.at(self.fine()), axis=0), axis=1).sum())
 
     def tightest(self) -> tuple[float, Floats] | None:
         """The smallest radius that a smooth one turns with, mm, and where; None where nothing turns smoothly.
@@ -76,7 +79,7 @@ class Path:
         """
         if not self.smooth or len(self.points) < 3:
             return None
-        places = np.linspace(0.0, self.spans, self.spans * FINE + 1)
+        places = self.fine()
         on = self.at(places)
         if self.closed:
             on = np.concatenate((on[-2:-1], on))
@@ -180,6 +183,17 @@ def path_of(curve: Any) -> Path:
     if not isinstance(curve, Mesh):
         points = np.array([as_vector(point) for point in curve]).reshape(-1, 3)
         return _checked(Path(points, False, np.ones(len(points)), False))
+    order, closed = order_along(curve)
+    radii = np.ones(curve.n_points) if curve.radius is None else curve.radius
+    sharp = curve.corner_sharpness[order] > 0
+    return _checked(Path(curve.points[order], closed, radii[order], curve.curve == "smooth", sharp))
+
+
+def order_along(curve: Mesh) -> tuple[Integers, bool]:
+    """The points of a curve one after the other, from its first one on as it was drawn, and whether it is closed.
+
+    (n,). Raises EditError where it is not one run.
+    """
     topology = curve.topology
     wires = select_mask("edges", topology.wire_edges) if topology.wire_edges.any() else None
     edges = wires or Selection("edges", np.flatnonzero(topology.open_edges) if topology.n_faces else np.zeros(0, int))
@@ -187,11 +201,7 @@ def path_of(curve: Any) -> Path:
     if len(runs) != 1:
         raise EditError(f"A curve is one run of edges; this part has {len(runs)}.")
     run = runs[0]
-    # From its first point on, as it was drawn.
-    order = run.points if run.closed or run.points[0] < run.points[-1] else run.points[::-1]
-    radii = np.ones(curve.n_points) if curve.radius is None else curve.radius
-    sharp = curve.corner_sharpness[order] > 0
-    return _checked(Path(curve.points[order], run.closed, radii[order], curve.curve == "smooth", sharp))
+    return run.points if run.closed or run.points[0] < run.points[-1] else run.points[::-1], run.closed
 
 
 def frames_along(points: Floats, closed: bool = False, smooth: bool = False) -> Floats:

@@ -20,7 +20,7 @@ NEAR = 1  # places of the grid: pictures of that size bleed so far
 
 def check_uv_missing(mesh: Mesh) -> list[Finding]:
     """Faces without area in UV, where others have some."""
-    if mesh.uv is None or mesh.n_faces == 0:
+    if mesh.uv is None:
         return []
     flat = np.flatnonzero(~np.isfinite(stretch_of_faces(mesh, mesh.points).angle))
     words = f"{counted(len(flat), 'face')} {verb(len(flat), 'has', 'have')} no area in UV."
@@ -29,20 +29,14 @@ def check_uv_missing(mesh: Mesh) -> list[Finding]:
 
 def check_uv_overlap(subject: Subject) -> list[Finding]:
     """Faces that lie over others in UV, but for copies."""
-    mesh = subject.mesh
-    if mesh.uv is None or mesh.n_faces == 0:
-        return []
     over, _ = subject.shared_uv
     words = f"{counted(len(over), 'face')} {verb(len(over), 'lies', 'lie')} over others in UV."
-    return _finding(mesh, "uv_overlap", over, words, Remedy("pack", "Pack"))
+    return _finding(subject.mesh, "uv_overlap", over, words, Remedy("pack", "Pack"))
 
 
 def check_uv_places(subject: Subject) -> list[Finding]:
     """Faces that share their UV exactly, as copies do, and islands that come too near to others."""
-    mesh = subject.mesh
-    if mesh.uv is None or mesh.n_faces == 0:
-        return []
-    _, shared = subject.shared_uv
+    mesh, (_, shared) = subject.mesh, subject.shared_uv
     near = near_islands(mesh, NEAR)
     sharing = f"{counted(len(shared), 'face')} {verb(len(shared), 'shares', 'share')} the UV of others, as copies do."
     coming = f"{counted(len(near), 'island')} {verb(len(near), 'comes', 'come')} nearer than a pixel to another one"

@@ -63,10 +63,9 @@ def stretch_of_faces(mesh: Mesh, places: Floats) -> FaceStretch:
 def overlapping_faces(mesh: Mesh) -> tuple[Integers, Integers]:
     """Faces that lie over others in UV, and those that lie exactly on another one, as copies do: (o,), (s,).
 
-    Looked at in a grid of 512 places to a side: what is smaller is not seen.
+    None without UV. Looked at in a grid of 512 places to a side: what is smaller is not seen.
     """
-    assert mesh.uv is not None
-    if not _is_near_square(mesh):
+    if mesh.uv is None or not _is_near_square(mesh):
         return np.zeros(0, dtype=np.int64), np.zeros(0, dtype=np.int64)
     same = _copies(mesh)
     shown, face = triangles(mesh.topology, mesh.points)
@@ -79,11 +78,12 @@ def overlapping_faces(mesh: Mesh) -> tuple[Integers, Integers]:
 def near_islands(mesh: Mesh, cells: int = 1) -> Integers:
     """The first faces of islands that come nearer to another one than so many places of the grid: (i,).
 
-    Those that lie over each other are told as such, and copies share their place on purpose.
+    None without UV. Those that lie over each other are told as such, and copies share their place on purpose.
     """
-    assert mesh.uv is not None
+    if mesh.uv is None or not _is_near_square(mesh):
+        return np.zeros(0, dtype=np.int64)
     label = island_labels(mesh)
-    if not label.any() or not _is_near_square(mesh):
+    if not label.any():
         return np.zeros(0, dtype=np.int64)
     shown, face = triangles(mesh.topology, mesh.points)
     # Only what lies along a rim comes near to anything.
@@ -105,12 +105,17 @@ def near_islands(mesh: Mesh, cells: int = 1) -> Integers:
 
 def filled(mesh: Mesh) -> float:
     """How much of the unit square the faces cover together, each counted once: 0 … 1 where none overlap."""
+    return float(np.abs(signed_areas(mesh)).sum())
+
+
+def signed_areas(mesh: Mesh) -> Floats:
+    """The area of each face in UV, of the unit square, below 0 where it lies mirrored: (m,)."""
     assert mesh.uv is not None
+    if not mesh.n_faces:
+        return np.zeros(0)
     following = mesh.uv[mesh.topology.next_corner]
     twice = mesh.uv[:, 0] * following[:, 1] - mesh.uv[:, 1] * following[:, 0]
-    if not mesh.n_faces:
-        return 0.0
-    return float(np.abs(0.5 * np.add.reduceat(twice, mesh.topology.face_offsets[:-1])).sum())
+    return np.asarray(0.5 * np.add.reduceat(twice, mesh.topology.face_offsets[:-1]))
 
 
 # Helpers
@@ -138,9 +143,9 @@ def _copies(mesh: Mesh) -> Booleans:
 
 def _covered(flat: Floats, owner: Integers) -> tuple[Integers, Integers, Integers]:
     """The places of the grid that triangles (t, 3, 2) cover, and the owner of each: (g,), (g,), (g,)."""
-    sides = np.ptp(flat, axis=1) * GRID + 1.0
+    size = np.ptp(flat, axis=1) * GRID + 1.0
     # What is laid out over many squares is looked at more coarsely: as many places in all.
-    grid = GRID * min(1.0, float(np.sqrt(MOST / max(float(sides.prod(axis=1).sum()), 1.0))))
+    grid = GRID * min(1.0, float(np.sqrt(MOST / max(float(size.prod(axis=1).sum()), 1.0))))
     scaled = flat * grid
     low = np.ceil(scaled.min(axis=1) - 0.5).astype(np.int64)
     high = np.floor(scaled.max(axis=1) - 0.5).astype(np.int64)

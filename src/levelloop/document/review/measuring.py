@@ -19,7 +19,6 @@ from levelloop.document.document import Document
 from levelloop.document.part import Part
 
 FINE = 3  # the level that measures are taken at, or the part's own where that is finer
-PLACES = 32  # between two points of a curve, by which its box is known
 FLAT = 1e-9  # of one over the part's size: less is no curvature
 
 
@@ -112,12 +111,11 @@ def compared(first: Document, second: Document) -> tuple[Deviation, list[tuple[s
 def _measured_curve(part: Part) -> Measures:
     """The measures of a curve. Raises EditError where its wires are not one run."""
     path = path_of(part.to_world(part.mesh))
-    fine = path.at(np.linspace(0.0, path.spans, path.spans * PLACES + 1))
     tightest = path.tightest()
     return Measures(
         part.name,
         _triple(np.ptp(path.points, axis=0)),
-        _triple(np.ptp(fine, axis=0)),
+        _triple(np.ptp(path.at(path.fine()), axis=0)),
         0.0,
         None,
         (0.0, 0.0),

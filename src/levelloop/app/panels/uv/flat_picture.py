@@ -12,7 +12,7 @@ from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import Kind, Selection
 from levelloop.core.uv.flatten import limit_of
 from levelloop.core.uv.islands import uv_cuts
-from levelloop.core.uv.measure import FaceStretch, filled, stretch_of_faces
+from levelloop.core.uv.measure import FaceStretch, filled, signed_areas, stretch_of_faces
 from levelloop.core.uv.moving import island_labels
 from levelloop.core.words import counted
 
@@ -45,6 +45,11 @@ class FlatPicture:
     def at_seam(self) -> Booleans:
         """Sides along edges that are marked as seams: (k,)."""
         return np.asarray(self.mesh.seams[self.mesh.topology.corner_edge])
+
+    @lazy
+    def is_mirrored(self) -> Booleans:
+        """Faces that lie mirrored: (m,)."""
+        return signed_areas(self.mesh) < 0
 
     @lazy
     def stretch(self) -> FaceStretch:

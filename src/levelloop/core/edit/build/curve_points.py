@@ -9,7 +9,7 @@ import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers, mask_of
 from levelloop.core.errors import EditError
-from levelloop.core.forms.curves import Path, path_of, wired
+from levelloop.core.forms.curves import Path, order_along, path_of, wired
 from levelloop.core.geometry.planes import as_direction
 from levelloop.core.limits import check_fits
 from levelloop.core.mesh.builder import MeshBuilder
@@ -118,18 +118,15 @@ def part_curve(mesh: Mesh, selection: Selection) -> Edit:
     chosen = points[(degree[points] > 1) & (topology.point_face_count[points] == 0)]
     if len(chosen) == 0:
         raise EditError("A curve is parted at points between two of its edges; select some.")
+    # The first wire at each point keeps it, each other one gets one of its own.
+    ends = wires.ravel().copy()
+    here = np.flatnonzero(mask_of(chosen, mesh.n_points)[ends])
+    others = np.setdiff1d(here, here[np.unique(ends[here], return_index=True)[1]])
     builder = MeshBuilder(mesh)
-    new_wires = wires.copy()
-    ends = [chosen]
-    for point in chosen.tolist():
-        rows, columns = np.nonzero(wires == point)
-        # The first wire keeps the point, each other one gets one of its own.
-        count = len(rows) - 1
-        own = builder.points(np.repeat(mesh.points[[point]], count, axis=0), origin=np.full(count, point))
-        new_wires[rows[1:], columns[1:]] = own
-        ends.append(own)
-    made, origin = builder.build(wires=wires[:0], more_wires=new_wires)
-    return Edit(made, Selection("points", np.concatenate(ends)), origin)
+    own = builder.points(mesh.points[ends[others]], origin=ends[others])
+    ends[others] = own
+    made, origin = builder.build(wires=wires[:0], more_wires=ends.reshape(-1, 2))
+    return Edit(made, Selection("points", np.concatenate((chosen, own))), origin)
 
 
 def space_curve(mesh: Mesh, selection: Selection, count: int | None = None, spacing: float | None = None) -> Edit:
@@ -168,7 +165,7 @@ def offset_curve(mesh: Mesh, selection: Selection, distance: float = 1.0, axis: 
     path = path_of(mesh)
     if mesh.n_faces:
         raise EditError("Only a curve by itself is moved aside; this part has faces.")
-    order = _in_order(mesh, path)
+    order, _ = order_along(mesh)
     ring = np.concatenate((path.points, path.points[:1])) if path.closed else path.points
     aside = np.cross(as_direction(axis), unit(np.diff(ring, axis=0)))
     if (np.linalg.norm(aside, axis=1) < 1e-9).all():
@@ -184,11 +181,6 @@ def offset_curve(mesh: Mesh, selection: Selection, distance: float = 1.0, axis: 
     points = mesh.points.copy()
     points[order] = path.points + distance * middle / share[:, None]
     return Edit(mesh.with_points(points), selection, identity(mesh))
-
-
-def order_along(mesh: Mesh) -> Integers:
-    """The points of a curve one after the other: (n,). Raises EditError where it is not one run."""
-    return _in_order(mesh, path_of(mesh))
 
 
 # Helpers
@@ -213,22 +205,9 @@ def _smooth_path(mesh: Mesh) -> tuple[Path, Integers] | None:
     if mesh.curve != "smooth" or mesh.n_faces:
         return None
     try:
-        path = path_of(mesh)
+        return path_of(mesh), order_along(mesh)[0]
     except EditError:
         return None
-    return path, _in_order(mesh, path)
-
-
-def _in_order(mesh: Mesh, path: Path) -> Integers:
-    """The mesh's points in the order of the path, which has their places."""
-    links = _links(mesh.topology.wires)
-    start = int(np.flatnonzero((mesh.points == path.points[0]).all(axis=1) & (mesh.topology.valence > 0))[0])
-    order = [start]
-    while len(order) < len(path.points):
-        here = order[-1]
-        wanted = path.points[len(order)]
-        order.append(next(one for one in links[here] if (mesh.points[one] == wanted).all()))
-    return np.array(order)
 
 
 def _places_of(order: Integers, closed: bool, ends: Integers, ratios: Floats) -> Floats:

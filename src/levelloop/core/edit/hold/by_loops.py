@@ -262,7 +262,7 @@ def _folds(mesh: Mesh, edit: Edit) -> bool:
 
 
 def _bent(mesh: Mesh, held: Booleans) -> Booleans:
-    """ByLoops edges with an end where their run goes on in another direction: another point there would flatten it."""
+    """Held edges with an end where their run goes on in another direction: another point there would flatten it."""
     topology, points = mesh.topology, mesh.points
     ends = topology.edges[held]
     way = directions(points[ends[:, 1]] - points[ends[:, 0]])
