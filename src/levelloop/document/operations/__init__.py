@@ -5,6 +5,7 @@ from __future__ import annotations
 from importlib.metadata import entry_points
 
 from levelloop.document.operations.building import BUILDING
+from levelloop.document.operations.curves import CURVES
 from levelloop.document.operations.forms import FORMS
 from levelloop.document.operations.holding import HOLDING
 from levelloop.document.operations.moving import MOVING
@@ -21,6 +22,7 @@ OPERATIONS: tuple[Operation, ...] = (
     *MOVING,
     *BUILDING,
     *SWEEPING,
+    *CURVES,
     *SMOOTHING,
     *HOLDING,
     *SKIN,
