@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pytest
@@ -155,8 +156,39 @@ def test_stretch_is_that_of_the_linear_map(numbers: tuple[float, float, float, f
     assert filled(sheet) == pytest.approx(80 * abs(np.linalg.det(matrix)), rel=1e-9)
 
 
+@some(30)
+@given(st.integers(1, 5), st.integers(2, 5), st.randoms(use_true_random=False))
+def test_pieces_of_a_sheet_are_joined_to_the_sheet(rows: int, columns: int, chance: Any) -> None:
+    """Each face an island of its own, moved, turned and scaled: joined in any order they are one even sheet."""
+    sheet = plane((columns, rows), (columns, rows))
+    flat = sheet.points[sheet.topology.corners][:, :2] @ (1.0, 1.0j)
+    own = [
+        (
+            complex(chance.uniform(-3, 3), chance.uniform(-3, 3)),
+            np.exp(1j * chance.uniform(0, 6)) * chance.uniform(0.2, 2),
+        )
+        for _ in range(sheet.n_faces)
+    ]
+    moved = np.concatenate([move + turn * flat[4 * face : 4 * face + 4] for face, (move, turn) in enumerate(own)])
+    uv = np.stack((moved.real, moved.imag), axis=1)
+    mesh = replace(sheet, uv=uv, seam=np.ones(sheet.n_edges, dtype=bool))
+    edges = list(range(sheet.n_edges))
+    chance.shuffle(edges)
+    made = join_uv(mesh, Selection("edges", np.array(edges))).mesh
+    stretch = stretch_of_faces(made, made.points)
+    assert stretch.angle == pytest.approx(1.0, rel=1e-6) and stretch.area == pytest.approx(1.0, rel=1e-6)
+    inner = ~made.topology.open_edges
+    assert not (uv_cuts(made) | made.seams)[inner].any() and island_labels(made).max() == 0
+    assert not stretch.flipped.any()
+
+
+def thousandths(low: int, high: int) -> st.SearchStrategy[float]:
+    """Numbers that are the same or tell apart: what differs by less than a billionth counts as a copy."""
+    return st.integers(low, high).map(lambda number: number / 1000)
+
+
 @some(40)
-@given(st.lists(st.tuples(*[st.floats(0, 0.9)] * 2, *[st.floats(0.02, 0.3)] * 2), min_size=2, max_size=7))
+@given(st.lists(st.tuples(*[thousandths(0, 900)] * 2, *[thousandths(20, 300)] * 2), min_size=2, max_size=7))
 def test_faces_that_overlap_are_those_whose_rectangles_do(rectangles: list[tuple[float, ...]]) -> None:
     """Rectangles that share more, or lie farther apart, than the grid can tell."""
     tile = plane((1, 1), (1, 1))

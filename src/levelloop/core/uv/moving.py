@@ -74,19 +74,22 @@ def join_uv(mesh: Mesh, selection: Selection) -> Edit:
     pair = topology.edge_pair
     edges = selection.indices[cut[selection.indices] & (pair[selection.indices] >= 0).all(axis=1)]
     edges = edges[topology.twin[pair[edges, 0]] == pair[edges, 1]]
-    label = island_labels(mesh)
+    label, place = island_labels(mesh), uv_places(mesh)
+    members = np.split(np.argsort(label, kind="stable"), np.cumsum(np.bincount(label))[:-1])
+    one_face, other_face = topology.corner_face[pair[edges]].T
     joined, seam = 0, mesh.seams.copy()
-    while True:
-        sides = label[topology.corner_face[pair[edges]]]
-        apart = np.flatnonzero(sides[:, 0] != sides[:, 1])
-        if len(apart) == 0:
-            break
-        both = np.sort(sides[apart], axis=1)
-        between = edges[apart[(both == both[0]).all(axis=1)]]
-        one, other = both[0].tolist()
-        stays, comes = (one, other) if (label == one).sum() >= (label == other).sum() else (other, one)
-        _bring(mesh, uv, between, label, stays, comes)
-        label = np.where(label == comes, stays, label)
+    for row in range(len(edges)):
+        one, other = int(label[one_face[row]]), int(label[other_face[row]])
+        if one == other:
+            continue
+        stays, comes = (one, other) if len(members[one]) >= len(members[other]) else (other, one)
+        sides = np.sort(np.stack((label[one_face[row:]], label[other_face[row:]]), axis=1), axis=1)
+        between = edges[row:][(sides == sorted((one, other))).all(axis=1)]
+        here = pair[between]
+        mine = np.where(label[topology.corner_face[here[:, 0]]] == stays, here[:, 0], here[:, 1])
+        _bring(mesh, uv, place, mine, members[comes])
+        label[members[comes]] = stays
+        members[stays] = np.concatenate((members[stays], members[comes]))
         seam[between] = False
         joined += 1
     if joined == 0:
@@ -143,15 +146,14 @@ def _corners_of(mesh: Mesh, selection: Selection) -> Integers:
     return np.flatnonzero(chosen)
 
 
-def _bring(mesh: Mesh, uv: Floats, edges: Integers, label: Integers, stays: int, comes: int) -> None:
-    """Puts an island so that its side of some edges lies on the other island's, as well as one move does it.
+def _bring(mesh: Mesh, uv: Floats, place: Integers, mine: Integers, faces: Integers) -> None:
+    """Puts an island's faces so that its side of some edges lies on the other side, as well as one move does it.
 
-    The similarity of least squares (Umeyama 1991, without a reflection), written as complex numbers.
+    place: (k,) as uv_places; mine: (e,) the half-edges of what stays. The similarity of least squares (Umeyama 1991,
+    without a reflection), written as complex numbers.
     """
     topology = mesh.topology
-    here = topology.edge_pair[edges]
-    first = label[topology.corner_face[here[:, 0]]] == stays
-    mine, its = np.where(first, here[:, 0], here[:, 1]), np.where(first, here[:, 1], here[:, 0])
+    its = topology.twin[mine]
     # One half-edge runs against the other.
     target = np.concatenate((uv[mine], uv[topology.next_corner[mine]])) @ (1.0, 1.0j)
     source_corner = np.concatenate((topology.next_corner[its], its))
@@ -159,12 +161,10 @@ def _bring(mesh: Mesh, uv: Floats, edges: Integers, label: Integers, stays: int,
     from_middle, to_middle = source - source.mean(), target - target.mean()
     size = float((np.abs(from_middle) ** 2).sum())
     turn = (np.conj(from_middle) * to_middle).sum() / size if size > 0 else 1.0
-    corner = topology.corners_of_faces(np.flatnonzero(label == comes))
+    corner = topology.corners_of_faces(faces)
     put = target.mean() + turn * (uv[corner] @ (1.0, 1.0j) - source.mean())
     # What meets now is at one place exactly: all corners there.
-    place = uv_places(mesh)
-    wanted = np.full(topology.n_corners, np.nan, dtype=np.complex128)
-    wanted[place[source_corner]] = target
-    there = wanted[place[corner]]
-    put = np.where(np.isnan(there.real), put, there)
+    met, first = np.unique(place[source_corner], return_index=True)
+    row = np.minimum(np.searchsorted(met, place[corner]), len(met) - 1)
+    put = np.where(met[row] == place[corner], target[first[row]], put)
     uv[corner] = np.stack((put.real, put.imag), axis=1)
