@@ -74,7 +74,7 @@ def join_uv(mesh: Mesh, selection: Selection) -> Edit:
     pair = topology.edge_pair
     edges = selection.indices[cut[selection.indices] & (pair[selection.indices] >= 0).all(axis=1)]
     edges = edges[topology.twin[pair[edges, 0]] == pair[edges, 1]]
-    label, place = island_labels(mesh), uv_places(mesh)
+    label = island_labels(mesh)
     members = np.split(np.argsort(label, kind="stable"), np.cumsum(np.bincount(label))[:-1])
     one_face, other_face = topology.corner_face[pair[edges]].T
     joined, seam = 0, mesh.seams.copy()
@@ -87,7 +87,7 @@ def join_uv(mesh: Mesh, selection: Selection) -> Edit:
         between = edges[row:][(sides == sorted((one, other))).all(axis=1)]
         here = pair[between]
         mine = np.where(label[topology.corner_face[here[:, 0]]] == stays, here[:, 0], here[:, 1])
-        _bring(mesh, uv, place, mine, members[comes])
+        _bring(mesh, uv, mine, members[comes])
         label[members[comes]] = stays
         members[stays] = np.concatenate((members[stays], members[comes]))
         seam[between] = False
@@ -146,11 +146,11 @@ def _corners_of(mesh: Mesh, selection: Selection) -> Integers:
     return np.flatnonzero(chosen)
 
 
-def _bring(mesh: Mesh, uv: Floats, place: Integers, mine: Integers, faces: Integers) -> None:
+def _bring(mesh: Mesh, uv: Floats, mine: Integers, faces: Integers) -> None:
     """Puts an island's faces so that its side of some edges lies on the other side, as well as one move does it.
 
-    place: (k,) as uv_places; mine: (e,) the half-edges of what stays. The similarity of least squares (Umeyama 1991,
-    without a reflection), written as complex numbers.
+    mine: (e,) the half-edges of what stays. The similarity of least squares (Umeyama 1991, without a reflection),
+    written as complex numbers.
     """
     topology = mesh.topology
     its = topology.twin[mine]
@@ -163,8 +163,11 @@ def _bring(mesh: Mesh, uv: Floats, place: Integers, mine: Integers, faces: Integ
     turn = (np.conj(from_middle) * to_middle).sum() / size if size > 0 else 1.0
     corner = topology.corners_of_faces(faces)
     put = target.mean() + turn * (uv[corner] @ (1.0, 1.0j) - source.mean())
-    # What meets now is at one place exactly: all corners there.
-    met, first = np.unique(place[source_corner], return_index=True)
-    row = np.minimum(np.searchsorted(met, place[corner]), len(met) - 1)
-    put = np.where(met[row] == place[corner], target[first[row]], put)
+    # What meets now is at one place exactly: all corners that were at one with those.
+    both = np.concatenate((source_corner, corner))
+    _, number = np.unique(np.column_stack((topology.corners[both], uv[both])), axis=0, return_inverse=True)
+    wanted = np.full(len(both), np.nan, dtype=np.complex128)
+    wanted[number.ravel()[: len(target)]] = target
+    there = wanted[number.ravel()[len(target) :]]
+    put = np.where(np.isnan(there), put, there)
     uv[corner] = np.stack((put.real, put.imag), axis=1)
