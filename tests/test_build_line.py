@@ -333,7 +333,7 @@ def test_what_faces_the_view_is_what_is_seen_of_the_bent_part(empty: Hands) -> N
 
 
 def test_steps_are_copied_to_other_parts_and_linked_ones_lead_to_their_target(empty: Hands) -> None:
-    from levelloop.app.panels.parts import links_told
+    from levelloop.app.panels.parts.part_rows import links_told
 
     session, window = empty.session, empty.window
     session.do("add_curve", points=[(0, 0, 0), (40, 0, 0), (60, 0, 30)], kind="smooth", name="run")

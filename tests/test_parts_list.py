@@ -8,7 +8,7 @@ from PySide6.QtCore import QMimeData, QPointF, Qt
 from PySide6.QtGui import QDropEvent
 
 from levelloop.app.main import application
-from levelloop.app.panels.parts import GroupRow
+from levelloop.app.panels.parts.part_rows import GroupRow
 from levelloop.core.errors import EditError
 from levelloop.document.running.part_edits import grouped, in_group, moved_in_list, rename_group, show_group
 from levelloop.document.session import Session

@@ -1,6 +1,6 @@
 """Work off the window's thread: what somebody waits for, with progress and a way to stop it, and what comes later.
 
-What takes up to 50 ms is waited for; what takes longer goes on while the window lives: the views turn, fields take
+What takes up to 20 ms is waited for; what takes longer goes on while the window lives: the views turn, fields take
 text, Esc stops the work. Only one is waited for at a time, and the latest wins.
 """
 
@@ -22,7 +22,7 @@ from levelloop.core.progress import Cancel, CancelledError, Progress, watched
 from levelloop.document.running.jobs import Job
 from levelloop.document.running.running import State
 
-AT_ONCE = 0.050  # seconds that the window waits before it goes on living beside the work
+AT_ONCE = 0.020  # seconds that the window waits before it goes on living beside the work
 SHOWN_EVERY = 100  # milliseconds between two looks at the progress
 Result = TypeVar("Result")
 
@@ -106,6 +106,13 @@ class Runner(QObject):
         if self._piece is not None:
             self._piece.stop("Stopped; nothing has changed.")
 
+    def make_ready(self) -> None:
+        """Meets the events of a moment: the first time that is slow, better while nobody waits for it."""
+        application = QCoreApplication.instance()
+        assert application is not None
+        application.installEventFilter(self)
+        QTimer.singleShot(SHOWN_EVERY, self, self._made_ready)
+
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """While something runs: what would edit waits or is dropped, what only looks goes on."""
         if self._piece is None or not isinstance(watched, QWidget) or event.type() not in _INPUT:
@@ -124,6 +131,11 @@ class Runner(QObject):
         return not (event.type() == QEvent.Type.Wheel and self._is_steering(watched))
 
     # Helpers
+
+    def _made_ready(self) -> None:
+        application = QCoreApplication.instance()
+        if self._piece is None and application is not None:
+            application.removeEventFilter(self)
 
     def _run(self, work: Callable[[Progress, Cancel], Result], title: str) -> Result:
         outer = self._piece

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cache
 from importlib.resources import files
 
 from PySide6.QtCore import Qt
@@ -96,9 +97,15 @@ def scaled(pixels: float) -> int:
 
 
 def text_font(size: float = 9.5, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
-    """The text font with tabular figures. size: points."""
+    """The text font with tabular figures, the caller's own to change. size: points."""
+    return QFont(_font(size * _text_scale, weight))
+
+
+@cache
+def _font(size: float, weight: QFont.Weight) -> QFont:
+    # Looking a font up anew is slow, and every word of every panel asks for one.
     font = QFont(FAMILY)
-    font.setPointSizeF(size * _text_scale)
+    font.setPointSizeF(size)
     font.setWeight(weight)
     font.setFeature(QFont.Tag("tnum"), 1)
     return font

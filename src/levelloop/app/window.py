@@ -40,7 +40,7 @@ from levelloop.app.panels.guides import GuidesPanel
 from levelloop.app.panels.history import HistoryPopover
 from levelloop.app.panels.materials import MIME, MaterialsPanel
 from levelloop.app.panels.panel import Panel
-from levelloop.app.panels.parts import PartsPanel
+from levelloop.app.panels.parts.parts_panel import PartsPanel
 from levelloop.app.panels.readout import readout, shortly, strays, without
 from levelloop.app.panels.review.panel import ReviewPanel
 from levelloop.app.panels.sentence.bar import SentenceBar
@@ -59,6 +59,8 @@ from levelloop.document.operations import REGISTRY, keys
 from levelloop.document.running.running import State
 from levelloop.document.session import Session
 from levelloop.files.journal import Journal
+
+READY_AFTER = 1000  # milliseconds after which an idle window makes ready what the first file needs
 
 
 class Window(QMainWindow):
@@ -207,6 +209,11 @@ class Window(QMainWindow):
             self._framed = True
             QTimer.singleShot(0, lambda: self.view.frame(everything=True))
             self.reviewing.soon()
+            QTimer.singleShot(READY_AFTER, self, self._make_ready)
+
+    def _make_ready(self) -> None:
+        self.runner.make_ready()
+        self.on_files.make_ready()
 
     def closeEvent(self, event: QCloseEvent) -> None:
         # Whatever happens on the way: the window stays until the document is safe.

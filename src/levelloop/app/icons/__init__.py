@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import cache
 from importlib.resources import files
 
-from PySide6.QtCore import QByteArray, QSize, Qt
+from PySide6.QtCore import QByteArray, QRectF, QSize, Qt
 from PySide6.QtGui import QIcon, QPainter, QPixmap
 from PySide6.QtSvg import QSvgRenderer
 
@@ -16,15 +16,23 @@ DRAWN_INK, DRAWN_BLUE = b"#22262B", b"#2457E6"
 @cache
 def icon(name: str, ink: str = "#22262B", blue: str = "#2457E6") -> QIcon:
     """An icon by name in a theme's ink and blue, sharp at the sizes it is shown."""
-    source = files("levelloop.app.icons").joinpath(f"{name}.svg").read_bytes()
-    source = source.replace(DRAWN_INK, ink.encode()).replace(DRAWN_BLUE, blue.encode())
-    renderer = QSvgRenderer(QByteArray(source))
     result = QIcon()
-    for size in (16, 24, 32, 48, 64, 128):
-        pixmap = QPixmap(QSize(size, size))
+    for side in (16, 24, 32, 48, 128):
+        pixmap = QPixmap(QSize(side, side))
         pixmap.fill(Qt.GlobalColor.transparent)
         painter = QPainter(pixmap)
-        renderer.render(painter)
+        draw_icon(painter, QRectF(0, 0, side, side), name, ink, blue)
         painter.end()
         result.addPixmap(pixmap)
     return result
+
+
+def draw_icon(painter: QPainter, box: QRectF, name: str, ink: str, blue: str) -> None:
+    """Draws an icon into a square, sharp at whatever size it has."""
+    _drawing(name, ink, blue).render(painter, box)
+
+
+@cache
+def _drawing(name: str, ink: str, blue: str) -> QSvgRenderer:
+    source = files("levelloop.app.icons").joinpath(f"{name}.svg").read_bytes()
+    return QSvgRenderer(QByteArray(source.replace(DRAWN_INK, ink.encode()).replace(DRAWN_BLUE, blue.encode())))

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QPoint, QRect, QSize, Qt, Signal
+from PySide6.QtCore import QPoint, QRect, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFocusEvent, QFontMetrics, QKeyEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QAbstractButton, QMenu, QWidget
 
-from levelloop.app.icons import icon
+from levelloop.app.icons import draw_icon
 from levelloop.app.theme import BENCH, Theme, colour, plain_label, scaled, text_font
 from levelloop.document.operations import REGISTRY
 from levelloop.document.registry import Line, Operation
@@ -48,9 +48,9 @@ class ToolWord(QAbstractButton):
         tone = theme.faint if self.reason else theme.ink
         x = 7
         if self.picture:
-            picture = icon(self.picture, tone, theme.faint if self.reason else theme.selection)
             side = scaled(ICON)
-            picture.paint(painter, QRect(x, (self.height() - side) // 2, side, side))
+            place = QRectF(x, (self.height() - side) // 2, side, side)
+            draw_icon(painter, place, self.picture, tone, theme.faint if self.reason else theme.selection)
             x += side + 5
         painter.setPen(QColor(tone))
         painter.setFont(self.font())

@@ -71,8 +71,13 @@ class Running:
     def run(self, operation: Operation, parameters: Mapping[str, Any]) -> None:
         """Runs an operation; its numbers are open where it has any."""
         self.drop()
-        self.session.perform(operation.key, **parameters)
+        # Open from the start: what follows the session then shows the sentence as it stays.
         self.is_open = operation.has_numbers
+        try:
+            self.session.perform(operation.key, **parameters)
+        except BaseException:
+            self.is_open = False
+            raise
 
     def wait(self, operation: Operation, parameters: Mapping[str, Any], question: tuple[Keep, Note] | None) -> None:
         """Waits for the numbers of an operation, or of a question that nothing runs for until it is kept."""

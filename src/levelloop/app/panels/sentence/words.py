@@ -84,8 +84,10 @@ class SentenceWords(QWidget):
             text = operation.show(name, values, unit)
             if field.text() != text:
                 field.setText(text)
-            field.setObjectName("")
-            field.style().polish(field)
+            if field.objectName():
+                # It was marked as wrong.
+                field.setObjectName("")
+                field.style().polish(field)
 
     # Helpers
 
@@ -95,7 +97,6 @@ class SentenceWords(QWidget):
             widget = item.widget() if item else None
             if widget is not None:
                 widget.hide()
-                widget.setParent(None)
                 # Later, since this may run inside one of the field's own signals.
                 QTimer.singleShot(0, widget.deleteLater)
         self.fields, self._operation = {}, None

@@ -1,0 +1,1 @@
+"""The parts of the document as a list."""

@@ -1,0 +1,57 @@
+"""The list that rows of parts and groups stand in: they are dragged to other places."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPoint, QRect, Qt, Signal
+from PySide6.QtGui import QDragLeaveEvent, QDragMoveEvent, QDropEvent
+from PySide6.QtWidgets import QAbstractItemView, QFrame, QListWidget, QWidget
+
+
+class PartList(QListWidget):
+    """A list whose rows can be dragged. dropped: which row, onto or before which other, and which of both.
+
+    mark: where what is dragged would go: around the row that takes it, or a line before the one it comes before.
+    """
+
+    dropped = Signal(int, int, bool)
+
+    def __init__(self, tone: str, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.tone = tone
+        self.mark = QFrame(self.viewport())
+        self.mark.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.mark.hide()
+
+    def dragMoveEvent(self, event: QDragMoveEvent) -> None:
+        super().dragMoveEvent(event)
+        self.show_target(*self._target(event.position().toPoint()))
+
+    def dragLeaveEvent(self, event: QDragLeaveEvent) -> None:
+        self.mark.hide()
+        super().dragLeaveEvent(event)
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """Tells where the row was let go; the list itself is only changed by the document."""
+        row, onto = self._target(event.position().toPoint())
+        self.mark.hide()
+        event.setDropAction(Qt.DropAction.IgnoreAction)
+        event.accept()
+        self.dropped.emit(self.currentRow(), row, onto)
+
+    def show_target(self, row: int, onto: bool) -> None:
+        """Marks the row that something would be dropped onto, or the place before it."""
+        shown = self.visualItemRect(self.item(min(row, self.count() - 1))) if self.count() else QRect()
+        if not onto:
+            edge = shown.top() if row < self.count() else shown.bottom()
+            shown = QRect(shown.left(), edge - 1, shown.width(), 3)
+        self.mark.setStyleSheet(f"border: 2px solid {self.tone}; border-radius: {4 if onto else 1}px;")
+        self.mark.setGeometry(shown)
+        self.mark.raise_()
+        self.mark.show()
+
+    def _target(self, place: QPoint) -> tuple[int, bool]:
+        """The row at a place, and whether something is dropped onto it, or before it."""
+        target, position = self.indexAt(place), self.dropIndicatorPosition()
+        row = target.row() if target.isValid() else self.count()
+        below = position == QAbstractItemView.DropIndicatorPosition.BelowItem
+        return row + below, position == QAbstractItemView.DropIndicatorPosition.OnItem
