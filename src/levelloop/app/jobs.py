@@ -12,6 +12,7 @@ import time
 from collections.abc import Callable
 from typing import Any, TypeVar
 
+from PySide6 import QtCore, QtGui, QtWidgets
 from PySide6.QtCore import QCoreApplication, QEvent, QEventLoop, QObject, QRunnable, Qt, QThreadPool, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import QLineEdit, QWidget
@@ -24,6 +25,7 @@ from levelloop.document.running.running import State
 
 AT_ONCE = 0.020  # seconds that the window waits before it goes on living beside the work
 SHOWN_EVERY = 100  # milliseconds between two looks at the progress
+SLICE = 0.003  # seconds of preparing between two events
 Result = TypeVar("Result")
 
 
@@ -106,13 +108,6 @@ class Runner(QObject):
         if self._piece is not None:
             self._piece.stop("Stopped; nothing has changed.")
 
-    def make_ready(self) -> None:
-        """Meets the events of a moment: the first time that is slow, better while nobody waits for it."""
-        application = QCoreApplication.instance()
-        assert application is not None
-        application.installEventFilter(self)
-        QTimer.singleShot(SHOWN_EVERY, self, self._made_ready)
-
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """While something runs: what would edit waits or is dropped, what only looks goes on."""
         if self._piece is None or not isinstance(watched, QWidget) or event.type() not in _INPUT:
@@ -131,11 +126,6 @@ class Runner(QObject):
         return not (event.type() == QEvent.Type.Wheel and self._is_steering(watched))
 
     # Helpers
-
-    def _made_ready(self) -> None:
-        application = QCoreApplication.instance()
-        if self._piece is None and application is not None:
-            application.removeEventFilter(self)
 
     def _run(self, work: Callable[[Progress, Cancel], Result], title: str) -> Result:
         outer = self._piece
@@ -189,6 +179,24 @@ class Runner(QObject):
             self._held.append((widget, event.clone()))
             return True
         return not self._is_steering(widget)
+
+
+def make_ready(parent: QObject) -> None:
+    """Makes the toolkit's types, a few at a time: the first event that a filter sees would wait for all of them."""
+    names = ((module, name) for module in (QtCore, QtGui, QtWidgets) for name in dir(module))
+    timer = QTimer(parent)
+
+    def make_some() -> None:
+        until = time.perf_counter() + SLICE
+        for module, name in names:
+            getattr(module, name)
+            if time.perf_counter() > until:
+                return
+        timer.stop()
+        timer.deleteLater()
+
+    timer.timeout.connect(make_some)
+    timer.start(SHOWN_EVERY // 10)
 
 
 class Later(QObject):

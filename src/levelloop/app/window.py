@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
+from threading import Thread
 from typing import Any
 
 from PySide6.QtCore import QEvent, Qt, QTimer
@@ -34,6 +35,7 @@ from levelloop.app.commands.skin import SkinCommands
 from levelloop.app.commands.view import ViewCommands
 from levelloop.app.defects import told_defect
 from levelloop.app.jobs import Later, Runner
+from levelloop.app.jobs import make_ready as make_toolkit_ready
 from levelloop.app.keyboard import Keyboard
 from levelloop.app.panels.build_line.line import BuildLine
 from levelloop.app.panels.guides import GuidesPanel
@@ -59,8 +61,9 @@ from levelloop.document.operations import REGISTRY, keys
 from levelloop.document.running.running import State
 from levelloop.document.session import Session
 from levelloop.files.journal import Journal
+from levelloop.files.usd import make_ready as make_stages_ready
 
-READY_AFTER = 1000  # milliseconds after which an idle window makes ready what the first file needs
+READY_AFTER = 1000  # milliseconds after which a window makes ready what it will need
 
 
 class Window(QMainWindow):
@@ -212,8 +215,9 @@ class Window(QMainWindow):
             QTimer.singleShot(READY_AFTER, self, self._make_ready)
 
     def _make_ready(self) -> None:
-        self.runner.make_ready()
-        self.on_files.make_ready()
+        """Loads what the first operation and the first file would wait for."""
+        make_toolkit_ready(self)
+        Thread(target=make_stages_ready, name="ready").start()
 
     def closeEvent(self, event: QCloseEvent) -> None:
         # Whatever happens on the way: the window stays until the document is safe.

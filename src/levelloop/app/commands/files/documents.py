@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import threading
 from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -25,7 +24,6 @@ from levelloop.files import (
     write_meshes,
 )
 from levelloop.files.errors import ChangedOnDiskError
-from levelloop.files.usd import make_ready
 
 if TYPE_CHECKING:
     from levelloop.app.window import Window
@@ -36,10 +34,6 @@ class FileCommands:
 
     def __init__(self, window: Window) -> None:
         self.window = window
-
-    def make_ready(self) -> None:
-        """Loads what the first file would wait for, beside the window."""
-        threading.Thread(target=make_ready, name="ready").start()
 
     def new_document(self) -> None:
         """An empty document, after asking about unsaved changes."""
