@@ -60,7 +60,6 @@ def test_a_first_part_in_six_steps(empty: Hands) -> None:
     empty.settle()
     empty.key(Key.Key_Return)
     empty.settle()
-    lesson.refresh()
     assert lesson.at == 1
     empty.key(Key.Key_F)
     empty.click("faces", empty.face(normal="z"))

@@ -12,7 +12,6 @@ import time
 from collections.abc import Callable
 from typing import Any, TypeVar
 
-from PySide6 import QtCore, QtGui, QtWidgets
 from PySide6.QtCore import QCoreApplication, QEvent, QEventLoop, QObject, QRunnable, Qt, QThreadPool, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import QLineEdit, QWidget
@@ -25,7 +24,6 @@ from levelloop.document.running.running import State
 
 AT_ONCE = 0.020  # seconds that the window waits before it goes on living beside the work
 SHOWN_EVERY = 100  # milliseconds between two looks at the progress
-SLICE = 0.003  # seconds of preparing between two events
 Result = TypeVar("Result")
 
 
@@ -179,24 +177,6 @@ class Runner(QObject):
             self._held.append((widget, event.clone()))
             return True
         return not self._is_steering(widget)
-
-
-def make_ready(parent: QObject) -> None:
-    """Makes the toolkit's types, a few at a time: the first event that a filter sees would wait for all of them."""
-    names = ((module, name) for module in (QtCore, QtGui, QtWidgets) for name in dir(module))
-    timer = QTimer(parent)
-
-    def make_some() -> None:
-        until = time.perf_counter() + SLICE
-        for module, name in names:
-            getattr(module, name)
-            if time.perf_counter() > until:
-                return
-        timer.stop()
-        timer.deleteLater()
-
-    timer.timeout.connect(make_some)
-    timer.start(SHOWN_EVERY // 10)
 
 
 class Later(QObject):

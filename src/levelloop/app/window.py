@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
-from threading import Thread
 from typing import Any
 
 from PySide6.QtCore import QEvent, Qt, QTimer
@@ -35,7 +34,6 @@ from levelloop.app.commands.skin import SkinCommands
 from levelloop.app.commands.view import ViewCommands
 from levelloop.app.defects import told_defect
 from levelloop.app.jobs import Later, Runner
-from levelloop.app.jobs import make_ready as make_toolkit_ready
 from levelloop.app.keyboard import Keyboard
 from levelloop.app.panels.build_line.line import BuildLine
 from levelloop.app.panels.guides import GuidesPanel
@@ -50,6 +48,7 @@ from levelloop.app.panels.state_strip import StateStrip
 from levelloop.app.panels.tool_line import ToolLine
 from levelloop.app.panels.uv.uv_panel import UvPanel
 from levelloop.app.preferences import Preferences
+from levelloop.app.ready import Ready
 from levelloop.app.theme import BENCH, THEMES, scaled, set_text_scale, style_sheet, text_font
 from levelloop.app.view.panes import Panes
 from levelloop.app.view.picking.picking import element_places
@@ -61,9 +60,6 @@ from levelloop.document.operations import REGISTRY, keys
 from levelloop.document.running.running import State
 from levelloop.document.session import Session
 from levelloop.files.journal import Journal
-from levelloop.files.usd import make_ready as make_stages_ready
-
-READY_AFTER = 1000  # milliseconds after which a window makes ready what it will need
 
 
 class Window(QMainWindow):
@@ -84,6 +80,7 @@ class Window(QMainWindow):
         self.runner.told.connect(self.tell)
         session.runs, session.works = self.runner.run_job, self.runner.run
         self._later = Later(self)
+        self._ready = Ready(self)
         self.stage = Stage(session)
         self.panes: Panes = Panes(session, self.stage, self.theme)
         self.sentence: SentenceBar = SentenceBar(session)
@@ -212,12 +209,7 @@ class Window(QMainWindow):
             self._framed = True
             QTimer.singleShot(0, lambda: self.view.frame(everything=True))
             self.reviewing.soon()
-            QTimer.singleShot(READY_AFTER, self, self._make_ready)
-
-    def _make_ready(self) -> None:
-        """Loads what the first operation and the first file would wait for."""
-        make_toolkit_ready(self)
-        Thread(target=make_stages_ready, name="ready").start()
+            self._ready.begin()
 
     def closeEvent(self, event: QCloseEvent) -> None:
         # Whatever happens on the way: the window stays until the document is safe.
@@ -237,6 +229,7 @@ class Window(QMainWindow):
         self.keyboard.stop()
         self.stage.close()
         self._later.forget()
+        self._ready.stop()
         self.sentence.messages.fade()
         self.starting.close()
         self.panes.release()
@@ -433,6 +426,7 @@ class Window(QMainWindow):
     def _left_sentence(self) -> None:
         self.view.setFocus()
         self.tools.refresh()
+        self.starting.refresh()
 
     def select_all(self) -> None:
         kind: Kind = "faces" if self.view.kind == "parts" else self.view.kind

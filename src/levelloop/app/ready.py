@@ -1,0 +1,47 @@
+"""What the first operation and the first file would wait for is made ready while nobody waits."""
+
+from __future__ import annotations
+
+import time
+from threading import Thread
+
+from PySide6 import QtCore, QtGui, QtWidgets
+from PySide6.QtCore import QObject, QTimer
+
+from levelloop.files.usd import make_ready as make_stages_ready
+
+AFTER = 1000  # milliseconds that a new window is left alone
+PAUSE = 10  # milliseconds between two slices
+SLICE = 0.003  # seconds
+
+
+class Ready(QObject):
+    """Makes things ready beside a window, a few at a time."""
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        # The toolkit makes its types when they are met; the first event that a filter sees would meet all of them.
+        self._types = ((module, name) for module in (QtCore, QtGui, QtWidgets) for name in dir(module))
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self._make_some)
+        self._is_begun = False
+
+    def begin(self) -> None:
+        """Begins a while from now."""
+        self._timer.start(AFTER)
+
+    def stop(self) -> None:
+        """Leaves the rest to when it is needed."""
+        self._timer.stop()
+
+    def _make_some(self) -> None:
+        if not self._is_begun:
+            self._is_begun = True
+            Thread(target=make_stages_ready, name="ready").start()
+            self._timer.start(PAUSE)
+        until = time.perf_counter() + SLICE
+        for module, name in self._types:
+            getattr(module, name)
+            if time.perf_counter() > until:
+                return
+        self._timer.stop()
