@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+import pytest
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QThreadPool, QTimer
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication
@@ -21,6 +22,10 @@ RIGHT = Qt.MouseButton.RightButton
 NONE = Qt.KeyboardModifier.NoModifier
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 CONTROL = Qt.KeyboardModifier.ControlModifier
+
+needs_screen = pytest.mark.skipif(
+    application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
+)
 
 
 class Hands:

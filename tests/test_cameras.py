@@ -8,20 +8,15 @@ from typing import Any
 
 import numpy as np
 import pytest
-from driving import Hands
+from driving import Hands, needs_screen
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QColor
 
-from levelloop.app.main import application
 from levelloop.app.view.camera import Camera
 from levelloop.app.view.picking.guide_places import plane_place, projection_of, seen_guides
 from levelloop.core.errors import EditError
 from levelloop.document.cameras import NamedCamera
 from levelloop.document.session import Session
-
-needs_screen = pytest.mark.skipif(
-    application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
-)
 
 
 def photo(session: Session, **changes: Any) -> NamedCamera:

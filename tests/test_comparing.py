@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from driving import Hands, box_in
+from driving import Hands, box_in, needs_screen
 from hypothesis import given
 from hypothesis import strategies as st
 from PySide6.QtCore import QPoint, Qt
 
-from levelloop.app.main import application
 from levelloop.app.view.render.picture import make_picture
 from levelloop.app.view.wipe import held_apart
 from levelloop.core.forms.primitives import quad_sphere
@@ -17,9 +16,6 @@ from levelloop.document.review.comparing import apart, changes
 from levelloop.document.review.reviewing import reviewed_parts
 from levelloop.document.session import Session
 
-needs_screen = pytest.mark.skipif(
-    application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
-)
 Key = Qt.Key
 
 

@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from driving import LEFT, NONE, Hands
+from driving import LEFT, NONE, Hands, needs_screen
 from examples import some
 from hypothesis import given
 from hypothesis import strategies as st
@@ -20,7 +20,6 @@ from PySide6.QtCore import QPoint, Qt
 from scipy.integrate import quad
 from scipy.interpolate import CubicSpline
 
-from levelloop.app.main import application
 from levelloop.app.tools.curve_tools import RadiusCircle
 from levelloop.core.edit.build.curve_points import (
     add_on_curve,
@@ -38,9 +37,6 @@ from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import NOTHING, Selection
 from levelloop.document.session import Session
 
-needs_screen = pytest.mark.skipif(
-    application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
-)
 HOSE = [(0, 0, 0), (20, 0, 0), (30, 15, 5), (25, 35, 10), (0, 40, 0), (-15, 20, -5)]
 POINTS = st.lists(st.tuples(*[st.integers(-30, 30)] * 3), min_size=4, max_size=9, unique=True)
 

@@ -7,15 +7,11 @@ from typing import Any
 
 import numpy as np
 import pytest
+from driving import needs_screen
 
-from levelloop.app.main import application
 from levelloop.core.errors import EditError
 from levelloop.document.session import Session
 from levelloop.files.errors import FileError
-
-needs_screen = pytest.mark.skipif(
-    application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
-)
 
 
 def test_a_guide_is_added_changed_and_removed(image: Path) -> None:

@@ -7,20 +7,15 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from driving import Hands
+from driving import Hands, needs_screen
 from PIL import Image
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor
 
-from levelloop.app.main import application
 from levelloop.app.view.render.checker import SQUARES, checker, square_colour
 from levelloop.app.view.render.picture import make_picture
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.document.session import Session
-
-needs_screen = pytest.mark.skipif(
-    application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
-)
 
 
 def laid_flat(mesh: Mesh) -> Mesh:

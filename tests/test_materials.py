@@ -6,23 +6,18 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from driving import Hands
+from driving import Hands, needs_screen
 from hypothesis import given
 from hypothesis import strategies as st
 from pxr import Usd, UsdShade
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QColor
 
-from levelloop.app.main import application
 from levelloop.app.view.render.picture import make_picture
 from levelloop.core.errors import EditError
 from levelloop.document.materials import SHIPPED, Material, material_named
 from levelloop.document.session import Session
 from levelloop.files.usd.materials import colour_of, linear_of
-
-needs_screen = pytest.mark.skipif(
-    application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
-)
 
 
 def test_a_material_begins_as_the_shipped_one_and_is_renamed_everywhere() -> None:

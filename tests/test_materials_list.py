@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from driving import LEFT, Hands
+from driving import LEFT, Hands, needs_screen
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt
 from PySide6.QtGui import QDropEvent, QImage
 
@@ -13,10 +13,6 @@ from levelloop.app.panels.materials import MIME, swatch
 from levelloop.core.errors import EditError
 from levelloop.document.materials import SHIPPED, Material
 from levelloop.document.session import Session
-
-needs_screen = pytest.mark.skipif(
-    application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
-)
 
 
 def test_a_material_is_removed_and_the_others_stay_where_they_are() -> None:

@@ -3,19 +3,14 @@
 from __future__ import annotations
 
 import pytest
-from driving import LEFT, Hands
+from driving import LEFT, Hands, needs_screen
 from PySide6.QtCore import QMimeData, QPointF, Qt
 from PySide6.QtGui import QDropEvent
 
-from levelloop.app.main import application
 from levelloop.app.panels.parts.part_rows import GroupRow
 from levelloop.core.errors import EditError
 from levelloop.document.running.part_edits import grouped, in_group, moved_in_list, rename_group, show_group
 from levelloop.document.session import Session
-
-needs_screen = pytest.mark.skipif(
-    application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
-)
 
 
 def workshop(session: Session) -> None:

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from driving import Hands
+from driving import Hands, needs_screen
 from hypothesis import given
 from hypothesis import strategies as st
 
-from levelloop.app.main import application
 from levelloop.core.review import CHECKS
 from levelloop.core.review.findings import Finding, Remedy
 from levelloop.core.review.why import WHY
@@ -16,10 +15,6 @@ from levelloop.document.operations import REGISTRY
 from levelloop.document.review.remedies import ALSO, MOST, begin, deviation, remedies_of, tried
 from levelloop.document.review.reviewing import reviewed_alone
 from levelloop.document.session import Session
-
-needs_screen = pytest.mark.skipif(
-    application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
-)
 
 
 def found(session: Session, check: str) -> Finding:

@@ -6,14 +6,13 @@ import itertools
 
 import numpy as np
 import pytest
-from driving import LEFT, Hands
+from driving import LEFT, Hands, needs_screen
 from hypothesis import given
 from hypothesis import strategies as st
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
 from PySide6.QtGui import QColor, QImage, QMouseEvent
 from PySide6.QtWidgets import QApplication, QPushButton
 
-from levelloop.app.main import application
 from levelloop.app.view.cards.gauge_card import flattened, graph_top
 from levelloop.app.view.cards.look_card import curvature_words
 from levelloop.app.view.colour_maps import BILBAO, VIK, ramp
@@ -22,9 +21,6 @@ from levelloop.app.view.render.picture import make_picture
 from levelloop.core.recipe.surfaces import samples_of
 from levelloop.document.session import Session
 
-needs_screen = pytest.mark.skipif(
-    application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
-)
 Key = Qt.Key
 
 

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from driving import CONTROL, Hands, box_in, opened
+from driving import CONTROL, Hands, box_in, needs_screen, opened
 from PySide6.QtCore import QMimeData, QPoint, QPointF, QSettings, Qt, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QWheelEvent
 from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox, QPushButton
@@ -29,9 +29,6 @@ from levelloop.document.session import Session
 from levelloop.files import read_document
 from levelloop.files.journal import Journal, rescued
 
-needs_screen = pytest.mark.skipif(
-    application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
-)
 Key = Qt.Key
 
 

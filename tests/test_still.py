@@ -10,11 +10,10 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from driving import Hands
+from driving import Hands, needs_screen
 from PIL import Image
 
 from levelloop.app.commands.files.picturing import ALL, AS_SEEN
-from levelloop.app.main import application
 from levelloop.core.errors import EditError
 from levelloop.core.progress import CancelledError, watched
 from levelloop.document.session import Session
@@ -22,10 +21,6 @@ from levelloop.files.errors import FileError
 from levelloop.still import render as rendering
 from levelloop.still.render import render
 from levelloop.still.scene import Request
-
-needs_screen = pytest.mark.skipif(
-    application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
-)
 
 
 def ball(colour: str = "#FFFFFF") -> Session:

@@ -6,14 +6,13 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from driving import CONTROL, LEFT, NONE, SHIFT, Hands
+from driving import CONTROL, LEFT, NONE, SHIFT, Hands, needs_screen
 from hypothesis import given
 from hypothesis import strategies as st
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
 from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QWheelEvent
 from PySide6.QtWidgets import QApplication
 
-from levelloop.app.main import application
 from levelloop.app.panels.uv.flat_drawing import Placing, draw_faces
 from levelloop.app.panels.uv.flat_picture import FlatPicture
 from levelloop.app.theme import BENCH
@@ -23,9 +22,6 @@ from levelloop.core.uv.flatten import unwrap
 from levelloop.core.uv.moving import island_labels
 from levelloop.core.uv.seams import suggest_seams
 
-needs_screen = pytest.mark.skipif(
-    application().platformName() != "xcb", reason="the window's tests need X with OpenGL: run make test"
-)
 Key = Qt.Key
 NET = FlatPicture(unwrap(suggest_seams(box((20, 30, 10), (2, 2, 1)), NOTHING).mesh, NOTHING).mesh, False)
 

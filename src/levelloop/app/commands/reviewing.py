@@ -8,7 +8,7 @@ import numpy as np
 from PySide6.QtCore import QObject, QTimer
 
 from levelloop.app.jobs import Work
-from levelloop.core.mesh.faces import face_normals, point_normals, unit
+from levelloop.app.panels.review.sketch import mesh_of, outwards
 from levelloop.core.mesh.selection import Selection, count_of
 from levelloop.core.progress import pieces
 from levelloop.core.review.findings import Finding, Remedy
@@ -123,28 +123,14 @@ class Reviewing(QObject):
 
     def _turn_towards(self, finding: Finding, step: int) -> None:
         """Turns the view where the found place would face away."""
-        outwards = self._outwards(finding, step)
+        outward = outwards(mesh_of(self.window.session.part, finding), finding, step)
         camera = self.window.view.camera
-        if float(outwards @ camera.axes[2]) >= 0.3 or not outwards.any():
+        if float(outward @ camera.axes[2]) >= 0.3 or not outward.any():
             return
-        across = float(np.hypot(outwards[0], outwards[1]))
+        across = float(np.hypot(outward[0], outward[1]))
         if across > 0.2:
-            camera.turn = float(np.degrees(np.arctan2(outwards[0], -outwards[1]))) + 20.0
-        camera.tilt = float(np.clip(np.degrees(np.arctan2(outwards[2], across)), -55.0, 55.0)) + 8.0
-
-    def _outwards(self, finding: Finding, step: int) -> np.ndarray:
-        """Where the surface faces at a found place; flipped faces face the other way."""
-        mesh = self.window.session.part.to_world(self.window.session.part.stepped)
-        index = int(finding.indices[step])
-        if index >= count_of(mesh.topology, finding.kind):
-            return np.zeros(3)
-        if finding.kind == "faces":
-            normal = np.asarray(face_normals(mesh.topology, mesh.points)[index])
-            return -normal if finding.check == "flipped" else normal
-        normals = point_normals(mesh.topology, mesh.points)
-        if finding.kind == "points":
-            return np.asarray(normals[index])
-        return unit(normals[mesh.topology.edges[index]].sum(axis=0))
+            camera.turn = float(np.degrees(np.arctan2(outward[0], -outward[1]))) + 20.0
+        camera.tilt = float(np.clip(np.degrees(np.arctan2(outward[2], across)), -55.0, 55.0)) + 8.0
 
     def accept(self, part_id: str, finding: Finding, reason: str) -> None:
         """Keeps a finding as accepted, with a reason; the keys go back to the view."""

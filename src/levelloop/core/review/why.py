@@ -37,3 +37,25 @@ WHY: dict[str, str] = {
     "flush": "Parts that lie flush read as one.",
     "recipe": "What a step would make is missing from the result.",
 }
+
+# What lies behind findings, in the order in which one mends it: what is found together is mended together.
+CAUSES: tuple[tuple[str, tuple[str, ...]], ...] = (
+    (
+        "not whole",
+        (
+            *("non_manifold", "doubles", "pieces", "zero_area", "flipped", "one_sided", "open_edges", "unattached"),
+            *("wires", "on_edge", "inside"),
+        ),
+    ),
+    ("between parts", ("crossing", "clearance", "flush")),
+    ("faces", ("triangles", "ngons", "not_flat", "concave")),
+    ("supports", ("missing_support", "too_tight", "unequal_turn")),
+    ("flow", ("poles", "pinch", "jump", "flat_spot", "ripple", "streak", "fold_under")),
+    ("recipe", ("recipe",)),
+    ("skin", ("uv_missing", "uv_overlap", "uv_shared", "uv_near")),
+)
+
+
+def cause_of(check: str) -> int:
+    """The place among the causes of what a check finds."""
+    return next(place for place, (_, checks) in enumerate(CAUSES) if check in checks)

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap
 from PySide6.QtWidgets import (
     QAbstractButton,
     QFrame,
@@ -19,10 +20,11 @@ from PySide6.QtWidgets import (
 
 from levelloop.app.panels.pieces import heading
 from levelloop.app.panels.review.remedies import RemedyList
-from levelloop.app.theme import MARKS, Theme, plain_label, quiet_button, text_font
+from levelloop.app.panels.review.sketch import drawn, sketched
+from levelloop.app.theme import MARKS, Theme, plain_label, quiet_button, scaled, text_font
 from levelloop.core.review import Report
 from levelloop.core.review.findings import PURPOSES, SEVERITIES, Finding, Purpose, Severity
-from levelloop.core.review.why import WHY
+from levelloop.core.review.why import CAUSES, WHY, cause_of
 from levelloop.core.words import counted
 from levelloop.document.part import Part
 from levelloop.document.session import Session
@@ -62,12 +64,28 @@ class Head(QAbstractButton):
         """Nothing: its labels say it."""
 
 
+class PlacePicture(QWidget):
+    """A small picture of a finding's worst place, made once it is to be seen."""
+
+    def __init__(self, make: Callable[[QSize, float], QPixmap], parent: QWidget) -> None:
+        super().__init__(parent)
+        self._make = make
+        self.setFixedSize(scaled(52), scaled(38))
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.drawPixmap(0, 0, self._make(self.size(), self.devicePixelRatioF()))
+        painter.end()
+
+
 class FindingRow(QFrame):
-    """One finding: its mark and its sentence. pressed: it is chosen."""
+    """One finding: its mark, its sentence and a picture of its place. pressed: it is chosen."""
 
     pressed = Signal()
 
-    def __init__(self, words: str, mark: str, tone: str, is_chosen: bool, parent: QWidget) -> None:
+    def __init__(
+        self, words: str, mark: str, tone: str, is_chosen: bool, picture: PlacePicture | None, parent: QWidget
+    ) -> None:
         super().__init__(parent)
         self.setObjectName("finding")
         self.setProperty("chosen", is_chosen)
@@ -82,8 +100,11 @@ class FindingRow(QFrame):
         sentence = plain_label(words, self)
         sentence.setFont(text_font(9.5))
         sentence.setWordWrap(True)
+        sentence.setAlignment(Qt.AlignmentFlag.AlignTop)
         row.addWidget(sign)
         row.addWidget(sentence, 1)
+        if picture is not None:
+            row.addWidget(picture, 0, Qt.AlignmentFlag.AlignTop)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.pressed.emit()
@@ -108,6 +129,7 @@ class ReviewPanel(QWidget):
         self.reports: Reports = []
         self._found: dict[Purpose, Reports] = {}
         self.rows: list[tuple[str, Finding]] = []
+        self._pictures: dict[tuple[object, ...], tuple[Finding, QPixmap]] = {}
         self.row = -1
         self.step = 0
         self._opened: set[tuple[str, bool]] = set()
@@ -173,14 +195,14 @@ class ReviewPanel(QWidget):
 
     def show_reports(self, reports: dict[Purpose, Reports]) -> None:
         """Shows the reviews for all purposes, keeping the chosen finding where it is still there."""
+        if reports is not self._found:
+            self._pictures.clear()
         self._found = reports
         self._first = active = self.session.document.active
         before = self.rows[self.row] if 0 <= self.row < len(self.rows) else None
         self.reports = sorted(self._counted(self.purpose), key=lambda report: report[0].id != active)
         self.rows = [
-            (part.id, finding)
-            for part, report in self.reports
-            for finding in sorted(report.findings, key=lambda finding: SEVERITIES.index(finding.severity))
+            (part.id, finding) for part, report in self.reports for finding in sorted(report.findings, key=_in_order)
         ]
         self._show_marks()
         self.row = -1 if before is None else self._same_as(*before)
@@ -341,15 +363,36 @@ class ReviewPanel(QWidget):
         column.addWidget(head)
         if not is_open:
             return
-        for number in group.rows:
+        causes = [cause_of(self.rows[number][1].check) for number in group.rows]
+        for number, cause, before in zip(group.rows, causes, [-1, *causes], strict=False):
             finding = self.rows[number][1]
+            if cause != before and len(set(causes)) > 1:
+                column.addWidget(self._cause(CAUSES[cause][0], inside))
             tone = self.theme.quiet if finding.accepted else self.theme.severity(finding.severity)
-            row = FindingRow(self.words(number), MARKS[finding.severity], tone, number == self.row, inside)
+            picture = self._picture(group.part, finding, tone, inside) if finding.count else None
+            row = FindingRow(self.words(number), MARKS[finding.severity], tone, number == self.row, picture, inside)
             row.pressed.connect(lambda number=number: self.show_row(number, 0))
             column.addWidget(row)
             if number == self.row:
                 column.addWidget(self._detail)
                 self._detail.show()
+
+    def _cause(self, words: str, inside: QWidget) -> QWidget:
+        label = plain_label(words, inside)
+        label.setObjectName("quiet")
+        label.setFont(text_font(8.5))
+        label.setContentsMargins(6, 4, 0, 0)
+        return label
+
+    def _picture(self, part: Part, finding: Finding, tone: str, inside: QWidget) -> PlacePicture:
+        def make(size: QSize, ratio: float) -> QPixmap:
+            key = (id(finding), self.theme.name, tone, size.width(), ratio)
+            if key not in self._pictures:
+                # Beside its finding, so that no other one gets its name meanwhile.
+                self._pictures[key] = finding, drawn(sketched(part, finding), size, self.theme, tone, ratio)
+            return self._pictures[key][1]
+
+        return PlacePicture(make, inside)
 
     def _count(self, part_id: str, severity: Severity) -> int:
         return sum(1 for other, finding in self.rows if other == part_id and finding.severity == severity)
@@ -438,3 +481,8 @@ class ReviewPanel(QWidget):
     def _remedy(self, remedy: object, here_only: bool) -> None:
         if 0 <= self.row < len(self.rows):
             self.remedied.emit(*self.rows[self.row], remedy, self.step if here_only else -1)
+
+
+def _in_order(finding: Finding) -> tuple[int, int, int]:
+    """The serious first, what has one cause together, and of that what is found most often."""
+    return (SEVERITIES.index(finding.severity), cause_of(finding.check), -finding.count)
