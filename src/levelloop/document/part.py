@@ -154,7 +154,7 @@ class Part:
 
     def forget(self) -> None:
         """Lets go of what the recipe made; it is made again when somebody asks."""
-        for name in ("plain", "_given", "limit_shape", "_reviewed", "_body"):
+        for name in ("plain", "_given", "limit_shape", "_reviewed", "_seen", "_body"):
             self.__dict__.pop(name, None)
 
     @property

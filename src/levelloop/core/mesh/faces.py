@@ -38,6 +38,9 @@ def face_vectors(topology: Topology, points: Floats, faces: Integers | None = No
     faces far from the origin lose no digits.
     """
     sizes = topology.face_sizes if faces is None else topology.face_sizes[faces]
+    if faces is None and (sizes == 4).all():
+        a, b, c, d = (points.take(topology.corners[corner::4], axis=0) for corner in (2, 0, 3, 1))
+        return half_cross(a - b, c - d)
     starts = topology.face_offsets[:-1] if faces is None else topology.face_offsets[faces]
     result = np.zeros((len(sizes), 3))
     # Triangles and quads are most of all faces; for them the sum is one product.

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers
-from levelloop.core.mesh.faces import face_areas, face_centres, face_normals
+from levelloop.core.mesh.faces import face_centres, face_normals, face_vectors, unit
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.review.findings import Finding
 from levelloop.core.review.subject import Subject
@@ -68,10 +68,9 @@ def check_fold_under(subject: Subject) -> list[Finding]:
         return []
     surface, topology = subject.surface, subject.smooth.topology
     origin = subject.smooth.face_origin
-    facing = np.einsum(
-        "ij,ij->i", face_normals(topology, surface.points), face_normals(mesh.topology, mesh.points)[origin]
-    )
-    areas = face_areas(topology, surface.points)
+    vectors = face_vectors(topology, surface.points)
+    areas = np.sqrt(np.einsum("ij,ij->i", vectors, vectors))
+    facing = np.einsum("ij,ij->i", unit(vectors), face_normals(mesh.topology, mesh.points)[origin])
     back = np.bincount(origin, np.where(facing < BACKWARDS, areas, 0.0), mesh.n_faces)
     whole = np.bincount(origin, areas, mesh.n_faces)
     found = np.flatnonzero((back > UNDER * whole) & ~mesh.hole)

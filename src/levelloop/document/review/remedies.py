@@ -9,6 +9,7 @@ import numpy as np
 from levelloop.core.arrays import Floats, unique_rows
 from levelloop.core.errors import EditError, LevelLoopError
 from levelloop.core.geometry.closest import closest_triangles
+from levelloop.core.lazy import kept
 from levelloop.core.mesh.faces import triangles
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import Selection, convert
@@ -118,7 +119,7 @@ def tried(
 
 def deviation(before: Part, after: Part) -> float:
     """The largest distance between two states of a part's surface, mm: both ways, where they differ."""
-    one, other = (_seen(part) for part in (before, after))
+    one, other = _seen(before), _seen(after)
     if one.n_faces == 0 or other.n_faces == 0:
         return 0.0
     return max(_farthest(one, other), _farthest(other, one))
@@ -128,6 +129,11 @@ def deviation(before: Part, after: Part) -> float:
 
 
 def _seen(part: Part) -> Mesh:
+    """A part's surface as it is held against another; kept with the part, for all that is tried on it."""
+    return kept(part, "_seen", lambda: _refined(part))
+
+
+def _refined(part: Part) -> Mesh:
     if part.level == 0 and not part.limit:
         return part.output(0, False, normals=False)
     level = SEEN_AT if part.stepped.n_faces <= MANY else MANY_SEEN_AT
@@ -148,7 +154,10 @@ def _farthest(one: Mesh, other: Mesh) -> float:
         # What took their place lies no farther than that: only triangles so near can be the nearest.
         reach = np.sqrt(((places[:, None] - came[None]) ** 2).sum(axis=2).min(axis=1).max())
         low, high = places.min(axis=0) - reach, places.max(axis=0) + reach
-        corners = corners[((corners.max(axis=1) >= low) & (corners.min(axis=1) <= high)).all(axis=1)]
+        first, second, third = corners.transpose(1, 0, 2)
+        largest = np.maximum(np.maximum(first, second), third)
+        smallest = np.minimum(np.minimum(first, second), third)
+        corners = corners[((largest >= low) & (smallest <= high)).all(axis=1)]
     _, found = closest_triangles(corners, places)
     far = float(np.linalg.norm(found - places, axis=1).max())
     size = float(np.abs(one.points).max())
