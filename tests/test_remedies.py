@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from driving import Hands, needs_screen
+from driving import LEFT, NONE, Hands, needs_screen
 from hypothesis import given
 from hypothesis import strategies as st
+from PySide6.QtCore import QPoint
 
 from levelloop.core.review import CHECKS
 from levelloop.core.review.findings import Finding, Remedy
@@ -155,3 +156,28 @@ def test_a_trial_lets_go_of_nothing_that_is_known_of_the_document() -> None:
     effects = [tried(session.document, part.id, finding, remedy, "smooth", 0) for remedy in remedies_of(finding)]
     assert any(effect.runs for effect in effects)
     assert reviewed_alone(part) is known and topology.edges is edges and session.part is part
+
+
+@needs_screen
+def test_what_is_found_is_counted_while_a_point_is_dragged(empty: Hands) -> None:
+    """A face pulled out of its plane is told before the pointer lets go; its row is there afterwards."""
+    empty.session.do("add_plane", size=(40, 40), cells=(4, 4))
+    empty.review()
+    review = empty.window.review
+    assert review.place.text() == ""
+    rows = list(review.rows)
+    empty.window.set_kind("points")
+    empty.session.select(points=[12])
+    empty.window.start("move")
+    empty.settle()
+    at = empty.place("points", 12)
+    empty.qtbot.mousePress(empty.view, LEFT, NONE, at)
+    for pixels in range(4, 60, 4):
+        empty.move(at + QPoint(0, -pixels), LEFT)
+        empty.qtbot.wait(10)
+    empty.qtbot.waitUntil(lambda: review.place.text().endswith("found"), timeout=5000)
+    found = int(review.place.text().split()[0])
+    assert found > len(rows) and review.rows == rows
+    empty.qtbot.mouseRelease(empty.view, LEFT, NONE, at + QPoint(0, -60))
+    empty.qtbot.waitUntil(lambda: not empty.window.reviewing.is_waiting and len(review.rows) >= found, timeout=5000)
+    assert review.place.text() == ""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from time import perf_counter
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -22,6 +23,7 @@ if TYPE_CHECKING:
 
 REVIEW_AT_ONCE = 4_000  # faces
 AFTER = 120  # milliseconds without a change
+LIVE = 0.15  # seconds that a review may take while something is dragged
 RESTS = 150  # milliseconds at one place until it is tried what would mend it
 
 
@@ -35,6 +37,7 @@ class Reviewing(QObject):
         self._trying: list[Work] = []
         self._is_over = False
         self._again = False
+        self._took = 0.0  # seconds, the last time
         self._trial = QTimer(self)
         self._trial.setSingleShot(True)
         self._trial.setInterval(RESTS)
@@ -43,9 +46,16 @@ class Reviewing(QObject):
         self._timer.setSingleShot(True)
         self._timer.setInterval(AFTER)
         self._timer.timeout.connect(self.run)
+        window.stage.rested.connect(self.soon)
 
     def soon(self) -> None:
-        """Reviews once changes have stopped for a moment."""
+        """Reviews once changes have stopped for a moment; while something is dragged now and then, where that is quick.
+
+        What is too slow for that waits for the pointer to rest, never the pointer for it.
+        """
+        if self.window.stage.is_hurried and self.is_waiting and self._took < LIVE:
+            self._again = True
+            return
         self._timer.start()
 
     @property
@@ -69,9 +79,13 @@ class Reviewing(QObject):
         document = session.document
 
         def review() -> Any:
-            return reviewed_for_all(document)
+            began = perf_counter()
+            found = reviewed_for_all(document)
+            self._took = perf_counter() - began
+            return found
 
-        if sum(part.mesh.n_faces * growth(part.steps) for part in document.parts) <= REVIEW_AT_ONCE:
+        is_small = sum(part.mesh.n_faces * growth(part.steps) for part in document.parts) <= REVIEW_AT_ONCE
+        if is_small and not self.window.stage.is_hurried:
             self.window.review.show_reports(review())
             return
         work = Work(review)
@@ -82,11 +96,14 @@ class Reviewing(QObject):
 
     def _arrived(self, reports: Any) -> None:
         self._work = None
+        if self.window.stage.is_hurried:
+            # The rows follow once the pointer lets go.
+            self.window.review.show_counts(reports)
+        elif not self._again:
+            self.window.review.show_reports(reports)
         if self._again:
             self._again = False
             self._timer.start()
-        else:
-            self.window.review.show_reports(reports)
 
     def _failed(self, reason: str) -> None:
         self._arrived({})

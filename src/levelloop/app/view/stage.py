@@ -28,10 +28,12 @@ QUICK = 4_000
 class Stage(QObject):
     """What is shown of each part: cage or smooth surface, and its picture.
 
-    changed: a picture was renewed. busy: how many pieces of work run. told: a sentence for the person.
+    changed: a picture was renewed. rested: what was dragged is let go. busy: how many pieces of work run. told: a
+    sentence for the person.
     """
 
     changed = Signal()
+    rested = Signal()
     busy = Signal(int)
     told = Signal(str)
 
@@ -109,6 +111,7 @@ class Stage(QObject):
             self._quick = on
             if not on:
                 self.refresh()
+                self.rested.emit()
 
     def show_bends(self, on: bool) -> None:
         """Whether smooth pictures know how their surface bends."""

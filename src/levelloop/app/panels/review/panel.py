@@ -213,6 +213,14 @@ class ReviewPanel(QWidget):
             self.chosen.emit("", None, 0)
         self._show_rows()
 
+    def show_counts(self, reports: dict[Purpose, Reports]) -> None:
+        """Tells how much is found while something is dragged; the rows stay as they are."""
+        before, self._found = self._found, reports
+        self._show_marks()
+        found = sum(len(report.findings) for _, report in self._counted(self.purpose))
+        self.place.setText(f"{found} found")
+        self._found = before
+
     def count_locked(self, on: bool) -> None:
         """Whether what is found of locked parts counts too: who locks a part has done with it, for now."""
         self.counts_locked = on
