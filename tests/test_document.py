@@ -345,7 +345,7 @@ def test_the_demo_is_built_by_its_scripts() -> None:
     jar, bracket = document.parts[:2]
     session = ll.Session(document)
     reports = {part.name: report for part, report in session.reports("print")}
-    assert reports["honey jar"].ready and reports["honey jar"].counts.ngons == 0
+    assert reports["good jar"].ready and reports["good jar"].counts.ngons == 0
     checks = {finding.check for finding in reports["hive bracket"].findings}
     assert {"flipped", "ngons", "triangles", "poles"} <= checks
     assert not reports["hive bracket"].ready
@@ -371,3 +371,15 @@ def test_errors_are_sentences() -> None:
     for text in ("There is nothing to undo.", "There is nothing to redo."):
         with pytest.raises(LevelLoopError, match=text):
             (boxed().redo if "redo" in text else ll.Session.new().undo)()
+
+
+def test_a_good_and_a_lumpy_jar_have_one_outline() -> None:
+    """The same form from some way off; what a moving light would show is found at one of them only."""
+    document = demo_document()
+    good, lumpy = (document.by_name(name) for name in ("good jar", "lumpy jar"))
+    sizes = [np.ptp(part.to_world(part.output()).points, axis=0) for part in (good, lumpy)]
+    assert sizes[0] == pytest.approx(sizes[1], abs=2.5)
+    found = {part.name: report.findings for part, report in ll.Session(document).reports("smooth")}
+    assert not [one for one in found["good jar"] if one.severity != "note"]
+    checks = {one.check for one in found["lumpy jar"] if one.severity != "note"}
+    assert {"jump", "triangles", "unequal_turn"} <= checks

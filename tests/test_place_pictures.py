@@ -9,8 +9,9 @@ import numpy as np
 from driving import Hands, needs_screen
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from PySide6.QtWidgets import QLabel
 
-from levelloop.app.panels.review.panel import PlacePicture
+from levelloop.app.panels.review.panel import Head, PlacePicture
 from levelloop.app.panels.review.sketch import FACES, sketched
 from levelloop.core.forms.primitives import box
 from levelloop.core.review.findings import SEVERITIES, Finding
@@ -75,8 +76,25 @@ def test_findings_stand_by_severity_then_by_cause(demo: Hands) -> None:
     demo.review()
     for part in demo.session.document.parts:
         found = [one for part_id, one in review.rows if part_id == part.id]
-        order = [(SEVERITIES.index(one.severity), cause_of(one.check)) for one in found]
+        order = [(bool(one.accepted), SEVERITIES.index(one.severity), cause_of(one.check)) for one in found]
         assert order == sorted(order)
+
+
+@needs_screen
+def test_what_is_accepted_stands_apart_with_its_reason(demo: Hands) -> None:
+    demo.session.set_active("lumpy jar")
+    demo.review()
+    review = demo.window.review
+    part_id, found = next((part_id, one) for part_id, one in review.rows if one.check == "jump")
+    demo.session.accept(found, "a thumb fits there")
+    demo.review()
+    heads = [head.text() for head in review.findChildren(Head) if head.isVisible()]
+    assert heads[0] == "lumpy jar   ▲ 3" and "✓ 1 accepted" in heads
+    last = [row for row, (one, _) in enumerate(review.rows) if one == part_id][-1]
+    assert review.words(last).endswith("Accepted: a thumb fits there")
+    next(head for head in review.findChildren(Head) if head.text() == "✓ 1 accepted").click()
+    shown = [one.text() for one in review.findChildren(QLabel) if one.isVisible()]
+    assert any("a thumb fits there" in one for one in shown)
 
 
 @needs_screen

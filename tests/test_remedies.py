@@ -131,16 +131,16 @@ def test_the_panel_lists_remedies_with_what_they_come_to(demo: Hands) -> None:
     demo.settle()
     assert len(remedies.buttons) == 3 and all("gone" in words for words in remedies.effects)
     assert [button.objectName() for button in remedies.buttons].count("primary") == 1
-    before = len(session.history)
+    before, here = len(session.history), session.document.active
     remedies.buttons[0].click()
     demo.settle()
     # A normal operation: in the history, its numbers open, undone like any other.
     assert session.state.key == "balance" and len(session.history) == before + 1
     demo.review()
-    assert not [one for _, one in window.review.rows if one.check == "unequal_turn"]
+    assert (here, "unequal_turn") not in [(part, one.check) for part, one in window.review.rows]
     session.undo()
     demo.review()
-    assert [one for _, one in window.review.rows if one.check == "unequal_turn"]
+    assert (here, "unequal_turn") in [(part, one.check) for part, one in window.review.rows]
 
 
 def test_a_trial_lets_go_of_nothing_that_is_known_of_the_document() -> None:

@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 
 from levelloop.document.document import Document
-from levelloop.document.operations import REGISTRY
+from levelloop.document.operations import OPERATIONS, REGISTRY
 from levelloop.document.parameters import Choice, Count, Number, Toggle
 from levelloop.document.registry import Operation
 from levelloop.document.running.replay import briefly
@@ -65,3 +65,32 @@ def test_history_says_only_what_differs() -> None:
         "Inset 1 face by 2 mm, each face",
     ]
     assert session.state.sentence == "Inset 1 face by 2 mm, raised 0 mm, each face"
+
+
+def test_what_is_given_instead_of_another_takes_its_place() -> None:
+    """From a script as in the sentence: a distance lets go of the ratio that is the default."""
+    pairs = [
+        (operation, one)
+        for operation in OPERATIONS
+        for one in operation.parameters
+        if one.instead_of and one.default is None
+    ]
+    assert len(pairs) >= 2
+    for operation, one in pairs:
+        changed = operation.changed(operation.defaults(), {one.name: 1.0})
+        assert changed[one.name] == 1.0 and changed[one.instead_of] is None
+        back = operation.changed(changed, {one.instead_of: 0.5})
+        assert back[one.name] is None and back[one.instead_of] == 0.5
+        # What is said of both is left as it is said, and nothing at all lets go of nothing.
+        assert operation.changed(changed, {one.name: None})[one.instead_of] is None
+
+
+def test_a_slide_by_a_distance_is_changed_to_one_by_a_ratio() -> None:
+    session = Session.new()
+    session.do("add_plane", size=(40, 40), cells=(4, 4))
+    session.select(edges=[(6, 7)])
+    session.do("slide", distance=2.5)
+    first = session.part.mesh.points
+    session.change_last(ratio=0.25)
+    assert session.part.mesh.points == pytest.approx(first)
+    assert session.state.parameters["distance"] is None

@@ -84,11 +84,15 @@ def hold(window: Window) -> None:
 
 
 def stripes(window: Window) -> None:
-    """What lit strips look like in the smooth jar."""
-    only(window, "honey jar")
-    window.stage.show_stop(window.session.part, 4)
+    """What lit strips look like in a good jar and a lumpy one, and what is found at it."""
+    only(window, "good jar", "lumpy jar")
+    for part in window.session.document.parts[:1] + window.session.document.parts[-1:]:
+        window.stage.show_stop(part, 4)
+    window.session.set_active("lumpy jar")
     window.on_view.set_look(shading="stripes", stripes=32)
+    window.view.camera.turn, window.view.camera.tilt = -6.0, 14.0
     window.view.frame(everything=True)
+    reviewed(window)
 
 
 def curvature(window: Window) -> None:
@@ -172,7 +176,7 @@ def guides(window: Window) -> None:
 
 def uv(window: Window) -> None:
     """The jar's islands beside it, one being turned; numbered squares laid on it by them."""
-    only(window, "honey jar")
+    only(window, "good jar")
     window.stage.show_stop(window.session.part, 3)
     for key in ("suggest_seams", "unwrap"):
         window.session.select_none()

@@ -12,7 +12,7 @@ from levelloop.document.scripting.script import run_script
 from levelloop.document.session import Session
 
 SCRIPTS = (
-    "honey_jar",
+    "good_jar",
     "hive_bracket",
     "jar_lid",
     "bellows",
@@ -22,10 +22,12 @@ SCRIPTS = (
     "dipper",
     "hose",
     "workbench",
+    "lumpy_jar",
 )
 GROUPS = {
-    "honey jar": "table",
+    "good jar": "table",
     "jar lid": "table",
+    "lumpy jar": "table",
     "dipper": "table",
     "hive bracket": "hive",
     "shelf bracket": "hive",
@@ -52,7 +54,7 @@ GUIDES = (("bee_front", "front", 70.0, (-85.0, 42.0)), ("bee_side", "right", 98.
 
 
 def demo_document() -> Document:
-    """The beekeeper's workshop so far: jar, lid and dipper, brackets and bolt, smoker, the bee's head, the bench."""
+    """The beekeeper's workshop so far: jars, lid and dipper, brackets and bolt, smoker, the bee's head, the bench."""
     session = Session.new()
     for name in SCRIPTS:
         text = files("levelloop.demo").joinpath(f"{name}.json").read_text(encoding="utf-8")

@@ -101,10 +101,19 @@ class Operation:
 
     def read(self, given: Mapping[str, Any], reading: Reading) -> dict[str, Any]:
         """All parameters, given ones checked and the others at their defaults. Raises EditError."""
-        values = self.defaults()
-        for name, value in given.items():
-            values[name] = self.parameter(name).read(value, reading)
+        values = self.changed(self.defaults(), given)
+        for name in given:
+            values[name] = self.parameter(name).read(values[name], reading)
         return values
+
+    def changed(self, values: Mapping[str, Any], given: Mapping[str, Any]) -> dict[str, Any]:
+        """Values with those that are given in their place; where one is given instead of another, that is let go of."""
+        let_go = {
+            parameter.instead_of: None
+            for parameter in self.parameters
+            if parameter.instead_of and given.get(parameter.name) is not None and parameter.instead_of not in given
+        }
+        return {**values, **let_go, **given}
 
     def why_not(self, selection: Selection) -> str:
         """Why the operation cannot run on a selection, in a sentence; empty where it can."""

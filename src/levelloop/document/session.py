@@ -171,7 +171,8 @@ class Session(TypedDo):
         if self.can_redo:
             return self._change_older(parameters)
         base = self._states[self._here - 1]
-        return self._do(self._job(base, REGISTRY[state.key], {**state.parameters, **parameters}, replacing=True))
+        operation = REGISTRY[state.key]
+        return self._do(self._job(base, operation, operation.changed(state.parameters, parameters), replacing=True))
 
     def repeat_last(self) -> str:
         """Runs the last operation again, on what is selected now."""

@@ -24,7 +24,7 @@ def replayed(states: Sequence[State], index: int, parameters: Mapping[str, Any])
     """
     changed = states[index]
     operation = REGISTRY[changed.key]
-    values = operation.read({**changed.parameters, **parameters}, states[index - 1].document.reading)
+    values = operation.read(operation.changed(changed.parameters, parameters), states[index - 1].document.reading)
     new = run(states[index - 1], operation, values)
     made, told = [*states[:index], _picked_again(changed, new)], []
     for state, before in pieces(list(zip(states[index + 1 :], states[index:-1], strict=True))):

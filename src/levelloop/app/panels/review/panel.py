@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Literal
 
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap
@@ -34,11 +35,16 @@ Reports = list[tuple[Part, Report]]
 
 @dataclass(frozen=True, eq=False)
 class Group:
-    """Findings that stand together: the serious ones of a part, or its notes; rows: their numbers among all."""
+    """Findings of a part that stand together: what is serious, its notes, or what is accepted; rows: their numbers."""
 
     part: Part
-    is_notes: bool
+    kind: Literal["serious", "notes", "accepted"]
     rows: tuple[int, ...]
+
+    @property
+    def key(self) -> tuple[str, str]:
+        """What it is known by, whatever its rows are."""
+        return (self.part.id, self.kind)
 
 
 class Head(QAbstractButton):
@@ -132,8 +138,8 @@ class ReviewPanel(QWidget):
         self._pictures: dict[tuple[object, ...], tuple[Finding, QPixmap]] = {}
         self.row = -1
         self.step = 0
-        self._opened: set[tuple[str, bool]] = set()
-        self._closed: set[tuple[str, bool]] = set()
+        self._opened: set[tuple[str, str]] = set()
+        self._closed: set[tuple[str, str]] = set()
         self._first = ""
         self.counts_locked = False
         column = QVBoxLayout(self)
@@ -304,17 +310,19 @@ class ReviewPanel(QWidget):
         for part, report in self.reports:
             rows = range(start, start + len(report.findings))
             start += len(report.findings)
-            serious = tuple(row for row in rows if self.rows[row][1].severity != "note")
-            notes = tuple(row for row in rows if self.rows[row][1].severity == "note")
-            groups += [Group(part, False, serious)] if serious or notes else []
-            groups += [Group(part, True, notes)] if notes else []
+            accepted = tuple(row for row in rows if self.rows[row][1].accepted)
+            serious = tuple(row for row in rows if row not in accepted and self.rows[row][1].severity != "note")
+            notes = tuple(row for row in rows if row not in accepted and row not in serious)
+            groups += [Group(part, "serious", serious)] if rows else []
+            groups += [Group(part, "notes", notes)] if notes else []
+            groups += [Group(part, "accepted", accepted)] if accepted else []
         return groups
 
     def _is_open(self, group: Group) -> bool:
-        key = (group.part.id, group.is_notes)
-        if self.row in group.rows or key in self._opened:
+        if self.row in group.rows or group.key in self._opened:
             return True
-        return key not in self._closed and group.part.id == self.session.document.active and not group.is_notes
+        is_first = group.part.id == self.session.document.active and group.kind == "serious"
+        return is_first and group.key not in self._closed
 
     def _show_rows(self) -> None:
         self._detail.setParent(self)
@@ -331,10 +339,10 @@ class ReviewPanel(QWidget):
             column.addWidget(quiet)
         part_open = True
         for group in self._groups():
-            if group.is_notes and not part_open:
+            if group.kind != "serious" and not part_open:
                 continue
             is_open = self._is_open(group)
-            if not group.is_notes:
+            if group.kind == "serious":
                 others = [one for one in self._groups() if one.part is group.part]
                 part_open = is_open = any(self._is_open(one) for one in others)
             self._add_group(column, inside, group, is_open)
@@ -356,7 +364,9 @@ class ReviewPanel(QWidget):
 
     def _add_group(self, column: QVBoxLayout, inside: QWidget, group: Group, is_open: bool) -> None:
         worst = min((self.rows[row][1].severity for row in group.rows), key=SEVERITIES.index, default="note")
-        if group.is_notes:
+        if group.kind == "accepted":
+            words, tone = f"✓ {len(group.rows)} accepted", self.theme.quiet
+        elif group.kind == "notes":
             words, tone = f"{MARKS['note']} {counted(len(group.rows), 'note')}", self.theme.severity("note")
         else:
             marks = [
@@ -403,12 +413,15 @@ class ReviewPanel(QWidget):
         return PlacePicture(make, inside)
 
     def _count(self, part_id: str, severity: Severity) -> int:
-        return sum(1 for other, finding in self.rows if other == part_id and finding.severity == severity)
+        return sum(
+            1
+            for other, finding in self.rows
+            if other == part_id and finding.severity == severity and not finding.accepted
+        )
 
     def _fold(self, group: Group, is_open: bool) -> None:
-        key = (group.part.id, group.is_notes)
-        (self._opened if is_open else self._closed).add(key)
-        (self._closed if is_open else self._opened).discard(key)
+        (self._opened if is_open else self._closed).add(group.key)
+        (self._closed if is_open else self._opened).discard(group.key)
         if not is_open and 0 <= self.row < len(self.rows) and self.row in group.rows:
             self.row = -1
             self.chosen.emit("", None, 0)
@@ -491,6 +504,6 @@ class ReviewPanel(QWidget):
             self.remedied.emit(*self.rows[self.row], remedy, self.step if here_only else -1)
 
 
-def _in_order(finding: Finding) -> tuple[int, int, int]:
-    """The serious first, what has one cause together, and of that what is found most often."""
-    return (SEVERITIES.index(finding.severity), cause_of(finding.check), -finding.count)
+def _in_order(finding: Finding) -> tuple[bool, int, int, int]:
+    """The serious first, what has one cause together, and of that what is found most often; last what is accepted."""
+    return (bool(finding.accepted), SEVERITIES.index(finding.severity), cause_of(finding.check), -finding.count)

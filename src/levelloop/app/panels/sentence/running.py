@@ -102,7 +102,7 @@ class Running:
         if self.waiting is None:
             return False
         operation, known = self.waiting
-        self.waiting = (operation, self._read(operation, {**known, **values}))
+        self.waiting = (operation, self._read(operation, operation.changed(known, values)))
         return True
 
     def apply(self, values: Mapping[str, Any]) -> str:
@@ -115,7 +115,7 @@ class Running:
             self.is_open = True
             return self.session.state.message
         operation, known = self.waiting
-        merged = {**known, **values}
+        merged = operation.changed(known, values)
         if self.question is not None or (operation.drawn and not merged[operation.drawn]):
             # Questions run when they are kept; what is drawn in the view comes before numbers.
             self.change(values)
