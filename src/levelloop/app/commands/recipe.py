@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QMenu
 
+from levelloop.app.tools.step_marks import StepMarks, marks_of
 from levelloop.core.words import counted
 from levelloop.document.document import Document
 from levelloop.document.operations import REGISTRY
@@ -33,6 +34,10 @@ class RecipeCommands:
             "station on or off": lambda _: self.switch(),
             "station out": lambda _: self.remove(),
         }
+        self._known: tuple[Part | None, str] = (None, "")
+        self._marks: StepMarks | None = None
+        window.panes.hands.open_step = self.marks
+        window.panes.hands.change_step = window.sentence.give
         line = window.line
         line.station_chosen.connect(self.choose)
         line.switched.connect(self.switch)
@@ -52,6 +57,26 @@ class RecipeCommands:
         operation, values = REGISTRY[f"step_{here.key}"], {**part.shown_values(here), "step": step}
         self.window.attempt(lambda: self.window.sentence.start(operation, values, True))
         self.window.line.update()
+
+    def marks(self) -> StepMarks | None:
+        """The pivot, axis and limits of the step whose numbers are open; None where none is."""
+        sentence, session = self.window.sentence, self.window.session
+        operation, values, _ = sentence.running.subject()
+        is_open = sentence.is_open or sentence.is_waiting
+        if not is_open or operation is None or "pivot" not in values:
+            return None
+        kind = next((key for key in STEPS if operation.key == f"step_{key}"), "")
+        if not kind or not session.document.parts:
+            return None
+        part, step = session.part, values.get("step")
+        if step is None and not sentence.is_waiting:
+            # It has been added already: the last of its kind.
+            step = max((place for place, one in enumerate(part.steps) if one.key == kind), default=None)
+        until = len(part.steps) if step is None else int(step)
+        told = f"{until} {sorted(values.items())}"
+        if self._known[0] is not part or self._known[1] != told:
+            self._known, self._marks = (part, told), marks_of(part, values, until)
+        return self._marks
 
     def switch(self, step: int | None = None) -> None:
         """Switches a step off or on."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 
@@ -19,6 +19,9 @@ from levelloop.core.edit.move.transform import middle_of_box, selection_frame
 from levelloop.core.mesh.selection import Kind, Selection, points_of
 from levelloop.core.review.findings import Finding
 from levelloop.document.running.running import State
+
+if TYPE_CHECKING:
+    from levelloop.app.tools.step_marks import StepMarks
 
 HandleAxes = Literal["world", "part", "normal", "view"]
 HandlePivot = Literal["middle", "each", "origin", "anchor", "last"]
@@ -36,7 +39,8 @@ class Hands:
     keeps_selection: whether clicks leave the selection as it is; axes, pivot: of the handle; tool: what the left button
     draws with, None where it selects; repeats: the kind of element that Shift+click, or plainly a click, applies what
     ran last to, None where it does not; apply_again: does so; open_field: opens a field of the sentence with what was
-    typed; looks: the letters after I, what each shows and whether it does.
+    typed; open_step: the marks of the step whose numbers are open; change_step: gives it other numbers; looks: the
+    letters after I, what each shows and whether it does.
     """
 
     kind: Kind | Literal["parts"] = "faces"
@@ -63,6 +67,8 @@ class Hands:
     repeats: Callable[[bool], Kind | None] = lambda plainly: None
     apply_again: Callable[[Selection], None] = lambda selection: None
     open_field: Callable[[str], bool] = lambda text: False
+    open_step: Callable[[], StepMarks | None] = lambda: None
+    change_step: Callable[[dict[str, Any]], None] = lambda values: None
     looks: tuple[tuple[str, str, Callable[[], bool]], ...] = ()
 
     def handle(self, state: State, picture: Picture | None, camera: Camera) -> Handle | None:

@@ -145,6 +145,9 @@ class Overlay(QWidget):
         circle = RadiusCircle.of(self.view)
         if circle is not None:
             circle.draw(self.view, painter)
+        marks = self.view.hands.open_step()
+        if marks is not None and marks.part.visible:
+            marks.draw(self.view, painter)
         handle = self.view.handle()
         if handle is None:
             return

@@ -151,6 +151,10 @@ class SentenceBar(QWidget):
         elif self.is_open and self.session.state.key:
             self.session.change_last(**values)
 
+    def give(self, values: dict[str, Any]) -> None:
+        """Runs what waits or ran last with other numbers, as if they had been typed."""
+        self._apply(values, None)
+
     def finish(self, again: bool) -> None:
         """Keeps what was done; again: applies it to what is picked next, or where nothing can be, once more."""
         question, waiting = self.running.question, self.running.waiting
@@ -367,7 +371,7 @@ class SentenceBar(QWidget):
         if first is None:
             self.told.emit("There is no other part to name.")
             return
-        self._apply({name: first, **({parameter.instead_of: None} if parameter.instead_of else {})}, None)
+        self._apply({name: first}, None)
         if name in self.fields:
             self.fields[name].setFocus()
             self.fields[name].selectAll()
