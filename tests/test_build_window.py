@@ -133,6 +133,29 @@ def test_a_curve_is_drawn_and_swept(empty: Hands) -> None:
     assert empty.session.part.mesh.n_faces > 0
 
 
+def test_a_curve_is_drawn_on_a_surface_caught_by_its_points_and_closed(empty: Hands) -> None:
+    empty.session.do("add_quad_sphere", diameter=40, cells=8, name="form")
+    empty.view.look("top")
+    empty.view.camera.perspective = False
+    empty.view.frame(everything=True)
+    empty.settle()
+    points = empty.session.part.mesh.points
+    top = int(np.argmax(points[:, 2]))
+    empty.window.panes.hands.snaps = {"point"}
+    empty.window.on_view.draw_curve()
+    for x, y in ((-12, -4), (0, 0.4), (11, -5), (1, -14)):
+        click(empty, on_sheet(empty, x, y, np.sqrt(400 - x * x - y * y)))
+    assert "4 points" in empty.window.message and "mm away" in empty.window.message
+    # The first one again.
+    click(empty, on_sheet(empty, -12, -4, np.sqrt(400 - 160)))
+    assert empty.session.state.key == "add_curve" and empty.session.state.parameters["closed"]
+    drawn = empty.session.part.mesh
+    assert drawn.n_points == 4 and len(drawn.topology.wires) == 4
+    assert np.linalg.norm(drawn.points, axis=1) == pytest.approx(20.0, abs=0.5)
+    # The second one was caught by the point beside it.
+    assert drawn.points[1] == pytest.approx(points[top], abs=1e-3)
+
+
 def test_strips_are_drawn_over_another_part(empty: Hands) -> None:
     empty.session.do("add_quad_sphere", diameter=40, cells=8, name="form")
     empty.session.do("add_plane", size=(2, 2), at=(60, 0, 0), name="strips")

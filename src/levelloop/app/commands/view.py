@@ -254,7 +254,7 @@ class ViewCommands:
 
     def draw_curve(self) -> None:
         """Draws the points of a smooth curve by clicks."""
-        hint = "Click the points of the curve, on a part or beside it; Enter is done."
+        hint = "Click the points of the curve, on a part or beside it; the first one again closes it; Enter is done."
         self.take_tool(DrawLine(hint, self._curve_through))
 
     def add_curve_points(self, operation: Operation) -> None:
@@ -325,8 +325,10 @@ class ViewCommands:
 
     def _curve_through(self, places: list[Floats], part: str) -> None:
         points = tuple(tuple(round(float(value), 4) for value in place) for place in places)
+        closed = points[0] == points[-1]
         self.take_tool(None)
-        self._began(REGISTRY.by_tool("places"), {"points": points, "kind": "smooth"})
+        values = {"points": points[: len(points) - closed], "kind": "smooth", "closed": closed}
+        self._began(REGISTRY.by_tool("places"), values)
 
     def _strip_along(self, operation: Operation, places: list[Floats], part: str) -> None:
         path = tuple(tuple(float(value) for value in place) for place in places)

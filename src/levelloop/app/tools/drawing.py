@@ -11,17 +11,25 @@ from PySide6.QtGui import QPainter, QPen
 
 from levelloop.app.theme import colour
 from levelloop.app.tools.tools import Tool
+from levelloop.app.view.picking.guide_places import guide_places
 from levelloop.app.view.picking.picking import surface_place
+from levelloop.app.view.picking.snapping import caught
 from levelloop.core.arrays import Floats
+from levelloop.core.words import counted
+from levelloop.document.scripting.units import format_length
 
 if TYPE_CHECKING:
     from levelloop.app.view.viewport import Viewport
+
+CLOSES = 9.0  # pixels from the first place
+NOTHING_MOVES = ("", np.zeros(0, dtype=np.bool_))
 
 
 class DrawLine(Tool):
     """Collects places by clicks, on the surface under the pointer or in the plane of the view; Enter is done.
 
-    done: called with the places, the document's part whose surface they lie on (empty for none) among them.
+    A click on the first place closes the line: it is the last one too. done: called with the places, the document's
+    part whose surface they lie on (empty for none) among them.
     on_surface: whether every place must lie on a part.
     """
 
@@ -33,22 +41,32 @@ class DrawLine(Tool):
 
     def press(self, view: Viewport, place: QPoint) -> None:
         """Adds the place under the pointer."""
-        found = surface_place(view.sight(), *view.device(place))
-        if found is None and self._on_surface:
+        if self._closes(view, place):
+            self._places.append(self._places[0])
+            self.finish(view)
+            return
+        found = self._found(view, place)
+        if found is None:
             view.told.emit("Click on a part's surface.")
             return
-        if found is not None:
-            self._part = self._part or found[1].part.id
-        self._places.append(found[0] if found is not None else self._in_plane(view, place))
-        view.told.emit(f"{len(self._places)} points; Enter is done, Esc leaves.")
+        self._places.append(found)
+        length = ""
+        if len(self._places) > 1:
+            unit = view.session.document.unit
+            length = f", the last {format_length(float(np.linalg.norm(found - self._places[-2])), unit)} away"
+        view.told.emit(f"{counted(len(self._places), 'point')}{length}; Enter is done, Esc leaves.")
 
     def drag(self, view: Viewport, place: QPoint) -> None:
-        """Moves the last place along."""
-        if self._places and not self._on_surface:
-            self._places[-1] = self._in_plane(view, place)
+        """Moves the last place along, on the surface under the pointer too."""
+        if not self._places:
+            return
+        last = self._places.pop()
+        found = self._found(view, place)
+        self._places.append(last if found is None else found)
 
     def release(self, view: Viewport, place: QPoint) -> None:
-        """Nothing: a place is there from the moment the button went down."""
+        """A place is there from the moment the button went down; what caught it is shown no more."""
+        view.catch = None
 
     def drop(self) -> bool:
         """Drops the places drawn so far."""
@@ -76,6 +94,32 @@ class DrawLine(Tool):
                 painter.drawLine(one, other)
         for place in screen:
             painter.drawEllipse(place, 3.5, 3.5)
+        if self._closes(view, view.pointer):
+            painter.drawEllipse(screen[0], 6.5, 6.5)
+
+    def _closes(self, view: Viewport, place: QPoint) -> bool:
+        """Whether a click there goes back to the first place."""
+        if len(self._places) < 3:
+            return False
+        x, y = view.on_screen(self._places[0][None])[0, :2]
+        return bool(np.hypot(x - place.x(), y - place.y()) <= CLOSES)
+
+    def _found(self, view: Viewport, place: QPoint) -> Floats | None:
+        """The place under the pointer: what catches it, a surface, or a plane; None where a surface is wanted."""
+        found = surface_place(view.sight(), *view.device(place))
+        if found is None and self._on_surface:
+            return None
+        if found is not None:
+            self._part = self._part or found[1].part.id
+        wanted = found[0] if found is not None else self._in_plane(view, place)
+        hands = view.hands
+        view.catch = None
+        # On a surface the grid would lift the line off it.
+        snaps = hands.snaps - {"grid"} if found is not None else hands.snaps
+        if snaps:
+            guides = guide_places(view)
+            view.catch = caught(view.sight(), snaps, *view.device(place), wanted, NOTHING_MOVES, guides, hands.grid)
+        return wanted if view.catch is None else view.catch.place
 
     def _in_plane(self, view: Viewport, place: QPoint) -> Floats:
         """Where the line of sight meets the ground, or in a view from a side the plane through the last place."""
