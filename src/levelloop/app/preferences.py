@@ -17,7 +17,7 @@ SPEEDS = (0.5, 0.75, 1.0, 1.5, 2.0)
 class Preferences:
     """text: how large words are, 1 as designed; orbit: the button that turns a view, the other of right and middle
     pans; speed: of turning; unit, level: of new documents and of the parts made in them; safe: whether work is kept
-    safe while it is done; grid: mm.
+    safe while it is done; grid: mm; decimals: of measured numbers, at most.
     """
 
     theme: str = "Bench"
@@ -28,6 +28,7 @@ class Preferences:
     level: int = 2
     safe: bool = True
     grid: float = 1.0
+    decimals: int = 4
 
     @classmethod
     def load(cls) -> Preferences:
@@ -60,6 +61,7 @@ ALLOWED: dict[str, tuple[Any, ...]] = {
     "level": (0, 1, 2, 3, 4),
     "safe": (True, False),
     "grid": (0.1, 0.5, 1.0, 5.0, 10.0),
+    "decimals": (0, 1, 2, 3, 4),
 }
 
 

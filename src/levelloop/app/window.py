@@ -174,7 +174,7 @@ class Window(QMainWindow):
         else:
             self.view.kind = kind  # type: ignore[assignment]
         self.view.hover = None
-        self._refresh_readout()
+        self.refresh_readout()
         self.strip.refresh()
         self.tools.refresh()
         self.panes.refresh()
@@ -304,7 +304,7 @@ class Window(QMainWindow):
     def _connect(self) -> None:
         self.session.changed.connect(self._changed)
         self.stage.changed.connect(self.line.update)
-        self.stage.changed.connect(self._refresh_readout)
+        self.stage.changed.connect(self.refresh_readout)
         self.stage.changed.connect(self.starting.lesson.refresh)
         self.stage.changed.connect(self.comparing.soon)
         self.history.asked_compare.connect(self.comparing.with_version)
@@ -314,7 +314,7 @@ class Window(QMainWindow):
         self.panes.told.connect(self.tell)
         self.panes.asked_menu.connect(self.shell.open_menu)
         self.panes.asked_label.connect(lambda place: open_view_menu(self, place))
-        self.panes.camera_moved.connect(self._refresh_readout)
+        self.panes.camera_moved.connect(self.refresh_readout)
         self.panes.soft_turned.connect(self.on_view.turn_soft)
         self.panes.asked_on_loop.connect(self.on_view.start_on_loop)
         self.panes.hands.repeats = self.operating.repeats
@@ -376,11 +376,12 @@ class Window(QMainWindow):
         for panel in self.panels:
             panel.refresh()
         self.starting.refresh()
-        self._refresh_readout()
+        self.refresh_readout()
         self.refresh_title()
         self.panes.refresh()
 
-    def _refresh_readout(self) -> None:
+    def refresh_readout(self) -> None:
+        """Tells anew what is selected."""
         picture = self.stage.picture(self.session.document.active) if self.session.document.parts else None
         state, kind, camera, link = self.session.state, self.view.kind, replace(self.view.camera), self.theme.link
         if not state.document.parts or state.document.part.mesh.n_faces <= AT_ONCE:
@@ -444,7 +445,7 @@ class Window(QMainWindow):
         self.panes.set_theme(theme)
         for panel in self.panels:
             panel.set_theme(theme)
-        self._refresh_readout()
+        self.refresh_readout()
         self.reviewing.soon()
         if remember:
             self.preferences = replace(self.preferences, theme=name)

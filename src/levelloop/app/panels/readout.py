@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from levelloop.app.measured import area_told, length_told, lengths_told
 from levelloop.app.view.camera import Camera
 from levelloop.app.view.render.picture import Picture
 from levelloop.core.arrays import Booleans, distinct, unique_rows
@@ -15,7 +16,6 @@ from levelloop.core.mesh.selection import Selection, describe_runs
 from levelloop.core.tolerance import AUTOMATIC, settled
 from levelloop.document.part import Part
 from levelloop.document.running.running import State, described
-from levelloop.document.scripting.units import format_number
 
 TEACHING = {
     "points": "Selecting points: click, drag a box; Shift adds, Ctrl removes",
@@ -30,25 +30,25 @@ def readout(state: State, picture: Picture | None, kind: str, camera: Camera, li
     chosen, document = state.shown_selections, state.document
     words = [shortly(state, kind)]
     if not chosen and document.parts:
-        words = [curve_words(document.part) or words[0]]
+        words = [curve_words(document.part, document.unit) or words[0]]
     if list(chosen) != [document.active]:
         return " · ".join(words)
-    mesh, selection = document.part.mesh, chosen[document.active]
+    mesh, selection, unit = document.part.mesh, chosen[document.active], document.unit
+    points = document.part.placed(mesh.points)
     runs = describe_runs(mesh, selection)
     if runs:
         words.append(runs)
     if selection.kind == "edges":
-        length = float(edge_lengths(mesh.topology, mesh.points)[selection.indices].sum())
-        words.append(f"{format_number(length)} mm long")
+        length = float(edge_lengths(mesh.topology, points)[selection.indices].sum())
+        words.append(f"{length_told(length, unit)} long")
     elif selection.kind == "faces":
-        area = float(face_areas(mesh.topology, mesh.points)[selection.indices].sum())
+        area = float(face_areas(mesh.topology, points)[selection.indices].sum())
         sides = distinct(mesh.topology.face_sizes[selection.indices])
         if len(sides) == 1 and sides[0] != 4:
             words.append(f"{int(sides[0])} sides")
-        words.append(f"{format_number(area)} mm²")
+        words.append(area_told(area, unit))
     elif len(selection) == 1:
-        x, y, z = mesh.points[selection.indices[0]]
-        words.append(f"at {format_number(x)}, {format_number(y)}, {format_number(z)} mm")
+        words.append(f"at {lengths_told(points[selection.indices[0]].tolist(), unit, ', ')}")
     if picture is not None and picture.part.mesh is mesh:
         far = int(far_side(selection, picture, camera).sum())
         if 0 < far < len(selection):
@@ -64,7 +64,7 @@ def readout(state: State, picture: Picture | None, kind: str, camera: Camera, li
     return " · ".join(words)
 
 
-def curve_words(part: Part) -> str:
+def curve_words(part: Part, unit: str = "mm") -> str:
     """How long a curve is and how tightly it turns, in words; empty for anything else."""
     if part.mesh.n_faces or not len(part.mesh.topology.wires):
         return ""
@@ -73,8 +73,8 @@ def curve_words(part: Part) -> str:
     except EditError:
         return ""
     tightest = path.tightest()
-    turns = "" if tightest is None else f" · turns with {tightest[0]:.3g} mm at its tightest"
-    return f"Curve of {path.length():.4g} mm{turns}"
+    turns = "" if tightest is None else f" · turns with {length_told(tightest[0], unit)} at its tightest"
+    return f"Curve of {length_told(path.length(), unit)}{turns}"
 
 
 def shortly(state: State, kind: str) -> str:

@@ -29,6 +29,7 @@ from levelloop.app.commands.table import Entry
 from levelloop.app.preferences import ALLOWED, Preferences
 from levelloop.app.theme import plain_label, text_font
 from levelloop.core.errors import LevelLoopError
+from levelloop.core.words import counted
 
 LABELS: dict[str, tuple[str, Callable[[Any], str]]] = {
     "theme": ("Theme", str),
@@ -41,6 +42,10 @@ LABELS: dict[str, tuple[str, Callable[[Any], str]]] = {
         lambda value: f"level {value}" if value else "nothing, the cage",
     ),
     "grid": ("Grid step", lambda value: f"{value:g} mm"),
+    "decimals": (
+        "Measured numbers are told with",
+        lambda value: f"up to {counted(value, 'decimal')}" if value else "no decimals",
+    ),
     "safe": ("Keep work safe while it is done", lambda value: "yes, moments after each step" if value else "no"),
 }
 

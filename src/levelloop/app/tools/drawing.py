@@ -9,6 +9,7 @@ import numpy as np
 from PySide6.QtCore import QPoint, QPointF
 from PySide6.QtGui import QPainter, QPen
 
+from levelloop.app.measured import length_told
 from levelloop.app.theme import colour
 from levelloop.app.tools.tools import Tool
 from levelloop.app.view.picking.guide_places import guide_places
@@ -16,7 +17,6 @@ from levelloop.app.view.picking.picking import surface_place
 from levelloop.app.view.picking.snapping import caught
 from levelloop.core.arrays import Floats
 from levelloop.core.words import counted
-from levelloop.document.scripting.units import format_length
 
 if TYPE_CHECKING:
     from levelloop.app.view.viewport import Viewport
@@ -53,7 +53,7 @@ class DrawLine(Tool):
         length = ""
         if len(self._places) > 1:
             unit = view.session.document.unit
-            length = f", the last {format_length(float(np.linalg.norm(found - self._places[-2])), unit)} away"
+            length = f", the last {length_told(float(np.linalg.norm(found - self._places[-2])), unit)} away"
         view.told.emit(f"{counted(len(self._places), 'point')}{length}; Enter is done, Esc leaves.")
 
     def drag(self, view: Viewport, place: QPoint) -> None:

@@ -10,6 +10,7 @@ from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtGui import QFont, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
+from levelloop.app.measured import area_told, length_told, lengths_told, number_told
 from levelloop.app.theme import Theme, colour, text_font
 from levelloop.app.tools.curve_tools import RadiusCircle
 from levelloop.app.tools.dragging import Drag
@@ -19,7 +20,6 @@ from levelloop.app.view.picking.guide_places import camera_here
 from levelloop.core.measure.between import face_card, measure_between, selection_size
 from levelloop.core.select.soft_range import falloff
 from levelloop.document.operations import REGISTRY
-from levelloop.document.scripting.units import format_length, format_number
 
 if TYPE_CHECKING:
     from levelloop.app.view.viewport import Viewport
@@ -92,7 +92,7 @@ class Overlay(QWidget):
         painter.setBrush(colour(theme.panel, 0.95))
         painter.drawEllipse(QPointF(x, y), 7.0, 7.0)
         painter.setFont(text_font(8.5))
-        words = f"{'xyz'[axis]} {format_length(section[1], self.view.session.document.unit)}"
+        words = f"{'xyz'[axis]} {length_told(section[1], self.view.session.document.unit)}"
         _label(painter, QPointF(x + 14, y - 26), words, theme)
 
     def _draw_wipe(self, painter: QPainter) -> None:
@@ -236,7 +236,7 @@ class Overlay(QWidget):
         painter.drawPolyline(QPolygonF(curve))
         painter.setFont(text_font(8.5))
         painter.setPen(colour(self.view.theme.quiet))
-        words = f"{format_length(soft.range, self.view.session.document.unit)} {soft.shape} · Ctrl+wheel"
+        words = f"{length_told(soft.range, self.view.session.document.unit)} {soft.shape} · Ctrl+wheel"
         painter.drawText(
             card.adjusted(10, 44, -6, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words
         )
@@ -272,13 +272,12 @@ class Overlay(QWidget):
             for tip in (start, end):
                 painter.setBrush(colour(view.theme.panel))
                 painter.drawEllipse(tip, 4.0, 4.0)
-            words = [format_length(between.distance, unit)]
-            words += [f"d{axis} {format_length(part_, unit)}" for axis, part_ in zip("xyz", between.parts, strict=True)]
+            words = [length_told(between.distance, unit)]
+            words += [f"d{axis} {length_told(part_, unit)}" for axis, part_ in zip("xyz", between.parts, strict=True)]
             if between.angle is not None:
-                words.append(f"{format_number(between.angle)}°")
+                words.append(f"{number_told(between.angle)}°")
             if len(selection) > 2:
-                size = " x ".join(format_number(side) for side in selection_size(mesh, selection))
-                words.append(f"all {size} mm")
+                words.append(f"all {lengths_told(selection_size(mesh, selection), unit, ' x ')}")
             _label(painter, (start + end) / 2 + QPointF(12, -24), "  ·  ".join(words), view.theme)
         elif selection.kind == "faces" and len(selection) == 1:
             card = face_card(mesh, int(selection.indices[0]))
@@ -286,7 +285,7 @@ class Overlay(QWidget):
             if picture is None:
                 return
             x, y, _ = view.on_screen(picture.face_middles[selection.indices[:1]])[0]
-            words = [f"{card.sides} sides", f"{format_number(card.area)} mm²", f"1 : {format_number(card.proportion)}"]
+            words = [f"{card.sides} sides", area_told(card.area, unit), f"1 : {number_told(card.proportion)}"]
             _label(painter, QPointF(x + 12, y - 24), "  ·  ".join(words), view.theme)
 
     def _draw_axes(self, painter: QPainter) -> None:

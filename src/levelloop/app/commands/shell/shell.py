@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QByteArray, QPoint, QSettings, Qt
 
 from levelloop.app.commands.shell.menus import fitting_menu, set_keys, show_about
+from levelloop.app.measured import set_decimals
 from levelloop.app.panels.help import HelpWindow
 from levelloop.app.panels.messages import MessageLog
 from levelloop.app.panels.settings import SettingsWindow
@@ -71,11 +72,14 @@ class Shell:
         self.window.preferences = preferences
         hands.orbits_with_middle, hands.orbit_speed = preferences.orbit == "middle", preferences.speed
         hands.grid = preferences.grid
+        set_decimals(preferences.decimals)
         if preferences.theme != self.window.theme.name:
             self.window.set_theme(preferences.theme, remember=False)
         if preferences.text != text:
             self.window.tell("Words have their new size in the next window.")
         self.window.strip.refresh()
+        self.window.refresh_readout()
+        self.window.panes.refresh()
 
     @property
     def _split(self) -> str:

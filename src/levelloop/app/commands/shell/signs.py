@@ -6,13 +6,13 @@ from collections.abc import Callable, Sequence
 from functools import partial
 from typing import TYPE_CHECKING, Literal, get_args
 
+from levelloop.app.measured import length_told, number_told
 from levelloop.app.panels.state_strip import Pick, Sign
 from levelloop.app.view.ground import ground_step
 from levelloop.app.view.hands import HandleAxes, HandlePivot
 from levelloop.app.view.picking.picking import REACHES, BoxRule, Reach
 from levelloop.app.view.picking.snapping import SNAPS, TITLES
 from levelloop.document.operations import keys
-from levelloop.document.scripting.units import format_number
 
 if TYPE_CHECKING:
     from levelloop.app.window import Window
@@ -72,7 +72,9 @@ def _soft(window: Window) -> Sign:
     hands = window.panes.hands
 
     def words() -> str:
-        return f"soft {format_number(hands.soft['soft_range'])} mm" if hands.soft else "not soft"
+        return (
+            f"soft {length_told(hands.soft['soft_range'], window.session.document.unit)}" if hands.soft else "not soft"
+        )
 
     def picks() -> Sequence[Pick | None]:
         shape = hands.soft.get("soft_shape", "bell")
@@ -121,10 +123,8 @@ def _snaps(window: Window) -> Sign:
     hands = window.panes.hands
 
     def words() -> str:
-        names = [
-            f"grid {format_number(hands.grid)}" if snap == "grid" else snap for snap in SNAPS if snap in hands.snaps
-        ]
-        ground = f" · ground {format_number(ground_step(window.view.camera.distance))}"
+        names = [f"grid {number_told(hands.grid)}" if snap == "grid" else snap for snap in SNAPS if snap in hands.snaps]
+        ground = f" · ground {number_told(ground_step(window.view.camera.distance))}"
         return (f"snap {', '.join(names)}" if names else "no snap") + ground
 
     def picks() -> Sequence[Pick | None]:
@@ -132,7 +132,7 @@ def _snaps(window: Window) -> Sign:
             Pick(f"to {TITLES[snap]}", partial(window.on_view.toggle_snap, snap), snap in hands.snaps) for snap in SNAPS
         ]
         steps = [
-            Pick(f"grid of {format_number(step)} mm", partial(window.on_view.set_hands, grid=step), step == hands.grid)
+            Pick(f"grid of {step:g} mm", partial(window.on_view.set_hands, grid=step), step == hands.grid)
             for step in GRIDS
         ]
         return [*kinds, None, *steps]

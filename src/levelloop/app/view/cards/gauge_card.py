@@ -9,6 +9,7 @@ from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QEnterEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
+from levelloop.app.measured import length_told
 from levelloop.app.theme import colour, plain_label, quiet_button, scaled, text_font
 from levelloop.core.arrays import Floats
 from levelloop.core.measure.gauge import LoopGauge, loop_gauge
@@ -326,13 +327,13 @@ def gauge_words(gauge: LoopGauge, unit: str) -> list[str]:
     """What the gauge says, line by line."""
     count = len(gauge.edges)
     kind = "Closed loop" if gauge.closed else "Loop"
-    lines = [f"{kind} of {count} {'edge' if count == 1 else 'edges'}, {format_length(gauge.length, unit)}"]
+    lines = [f"{kind} of {count} {'edge' if count == 1 else 'edges'}, {length_told(gauge.length, unit)}"]
     if gauge.ends:
         same = len(set(gauge.ends)) == 1
         lines.append(f"Both ends {gauge.ends[0]}" if same else "Ends " + " and ".join(gauge.ends))
 
     def spread(pair: tuple[float, float]) -> str:
-        low, high = (format_length(value, unit) for value in pair)
+        low, high = (length_told(value, unit) for value in pair)
         return low if low == high else f"{low} to {high}"
 
     for side, reach in zip(("left", "right"), gauge.supports, strict=True):
