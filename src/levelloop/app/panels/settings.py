@@ -24,7 +24,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from levelloop.app.commands.shell.keys import GESTURES, entries, is_own, keys_of, reset_keys, set_key
+from levelloop.app.commands.shell.keys import GESTURES, entries, is_own, keys_of, own_keys, reset_keys, set_key
 from levelloop.app.commands.table import Entry
 from levelloop.app.preferences import ALLOWED, Preferences
 from levelloop.app.theme import plain_label, text_font
@@ -166,10 +166,11 @@ class KeysPage(QWidget):
 
     def _fill(self) -> None:
         self.table.setRowCount(len(self._rows))
+        given = own_keys()
         for row, entry in enumerate(self._rows):
             if isinstance(entry, Entry):
-                own = "  (yours)" if is_own(entry.name) else ""
-                words = (entry.title, entry.menu.replace("/", " › "), " or ".join(keys_of(entry)) + own)
+                own = "  (yours)" if entry.name in given else ""
+                words = (entry.title, entry.menu.replace("/", " › "), " or ".join(keys_of(entry, given)) + own)
             else:
                 words = (entry[1], "gesture", entry[0])
             for at, text in enumerate(words):
@@ -178,9 +179,10 @@ class KeysPage(QWidget):
 
     def _filter(self) -> None:
         words, pressed = self.words.text().lower().split(), self.pressed.keySequence().toString()
+        given = own_keys()
         for row, entry in enumerate(self._rows):
             if isinstance(entry, Entry):
-                text, keys = f"{entry.title} {entry.menu} {entry.hint} {entry.also}".lower(), keys_of(entry)
+                text, keys = f"{entry.title} {entry.menu} {entry.hint} {entry.also}".lower(), keys_of(entry, given)
             else:
                 text, keys = " ".join(entry).lower(), ()
             fits = all(word in text for word in words) and (not pressed or _same(pressed, keys))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 from PySide6.QtCore import QSettings
 
@@ -36,34 +36,44 @@ GESTURES: tuple[tuple[str, str], ...] = (
 )  # fmt: skip
 
 
-def keys_of(entry: Entry) -> tuple[str, ...]:
-    """The keys of a command: the person's, else its own; what somebody gave to another command it has no more."""
-    own = _own()
+def keys_of(entry: Entry, own: Mapping[str, str] | None = None) -> tuple[str, ...]:
+    """The keys of a command: the person's, else its own; what somebody gave to another command it has no more.
+
+    own: the person's, where they have been read already.
+    """
+    own = own_keys() if own is None else own
     if entry.name in own:
         return (own[entry.name],) if own[entry.name] else ()
     given = set(own.values())
     return tuple(key for key in entry.keys if key not in given)
 
 
+def own_keys() -> dict[str, str]:
+    """The keys that the person gave to commands, by their names."""
+    kept = QSettings("Level Loop", "Level Loop").value("keys", {})
+    return {str(name): str(key) for name, key in kept.items()} if isinstance(kept, dict) else {}
+
+
 def set_key(name: str, key: str) -> None:
     """Gives a command another key, "" for none. Raises EditError where another one has it, and says which."""
-    holder = next((entry.title for entry in entries() if key and key in keys_of(entry) and entry.name != name), None)
+    own = own_keys()
+    others = (entry for entry in entries() if entry.name != name)
+    holder = next((entry.title for entry in others if key and key in keys_of(entry, own)), None)
     if holder is not None:
         raise EditError(f"{key} is the key of “{holder}”; take it from there first.")
-    own = _own()
     own[name] = key
     _keep(own)
 
 
 def reset_keys(name: str | None = None) -> None:
     """Gives one command, or all, the keys they came with."""
-    own = {} if name is None else {other: key for other, key in _own().items() if other != name}
+    own = {} if name is None else {other: key for other, key in own_keys().items() if other != name}
     _keep(own)
 
 
 def is_own(name: str) -> bool:
     """Whether the person gave a command its key."""
-    return name in _own()
+    return name in own_keys()
 
 
 def entries() -> Iterator[Entry]:
@@ -90,11 +100,6 @@ def page() -> str:
 
 def _hint(entry: Entry) -> str:
     return f": {entry.hint[0].lower()}{entry.hint[1:]}" if entry.hint else ""
-
-
-def _own() -> dict[str, str]:
-    kept = QSettings("Level Loop", "Level Loop").value("keys", {})
-    return {str(name): str(key) for name, key in kept.items()} if isinstance(kept, dict) else {}
 
 
 def _keep(own: dict[str, str]) -> None:

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QDialog, QMenu, QMenuBar, QTextBrowser, QVBoxLayou
 from levelloop import __version__
 from levelloop.app.commands.files.recent import recent_files
 from levelloop.app.commands.shell.finder import Command
-from levelloop.app.commands.shell.keys import entries, keys_of
+from levelloop.app.commands.shell.keys import entries, keys_of, own_keys
 from levelloop.app.commands.table import MENUS, Entry, Submenu, commands
 from levelloop.document.document import Guide
 from levelloop.document.operations import REGISTRY, keys
@@ -36,6 +36,7 @@ def build_menus(window: Window, bar: QMenuBar) -> None:
         return menus[path]
 
     window.view_menus = [menu_of(path) for path in ("View/Look from", "View/Looks", "View/Guides", "View/Cameras")]
+    own = own_keys()
     for entry in commands():
         menu = menu_of(entry.menu)
         if isinstance(entry, Submenu):
@@ -55,7 +56,7 @@ def build_menus(window: Window, bar: QMenuBar) -> None:
         if entry.is_on is not None:
             action.setCheckable(True)
             menu.aboutToShow.connect(lambda entry=entry, action=action: action.setChecked(_is_on(entry, window)))
-        shortcut = next(iter(keys_of(entry)), "")
+        shortcut = next(iter(keys_of(entry, own)), "")
         run, why_not = partial(entry.run, window), partial(entry.why_not, window)
         window.commands.append(Command(entry.title, entry.menu, run, shortcut, entry.hint, why_not, entry.also))
 
@@ -72,12 +73,13 @@ def open_view_menu(window: Window, place: QPoint) -> QMenu:
 
 def set_keys(window: Window) -> None:
     """Gives all commands their keys, the person's own ones first."""
+    own = own_keys()
+    places = {(command.title, command.menu): number for number, command in enumerate(window.commands)}
     for entry in entries():
-        keys = keys_of(entry)
+        keys = keys_of(entry, own)
         window.key_actions[entry.name].setShortcuts([QKeySequence(key) for key in keys])
-        for number, command in enumerate(window.commands):
-            if command.title == entry.title and command.menu == entry.menu:
-                window.commands[number] = replace(command, shortcut=next(iter(keys), ""))
+        number = places[entry.title, entry.menu]
+        window.commands[number] = replace(window.commands[number], shortcut=next(iter(keys), ""))
 
 
 def looks(window: Window) -> tuple[tuple[str, str, Callable[[], bool]], ...]:
