@@ -142,3 +142,42 @@ def test_what_acts_on_a_part_acts_on_all_that_are_chosen(empty: Hands) -> None:
     assert sorted(part.name for part in session.document.parts) in (["bar", "left", "right"], ["bar", "right", "top"])
     session.undo(), session.undo(), session.undo()
     assert [part.level for part in session.document.parts] == [2, 2, 2] and not session.document.parts[0].group
+
+
+@needs_screen
+def test_the_list_is_worked_by_keys_alone(empty: Hands) -> None:
+    workshop(empty.session)
+    panel = empty.window.parts
+    panel.list.setFocus(Qt.FocusReason.TabFocusReason)
+    panel.list.setCurrentRow(next(row for row, one in enumerate(panel.rows) if one.part and one.part.name == "lid"))
+    empty.key(Qt.Key.Key_F2)
+    empty.type("cover")
+    empty.key(Qt.Key.Key_Return)
+    assert "cover" in {part.name for part in empty.session.document.parts}
+    # Left goes up to the group, folds it; right opens it again.
+    panel.list.setFocus(Qt.FocusReason.TabFocusReason)
+    panel.list.setCurrentRow(next(row for row, one in enumerate(panel.rows) if one.part and one.part.name == "cover"))
+    empty.key(Qt.Key.Key_Left)
+    here = panel.rows[panel.list.currentRow()]
+    assert here.part is None and here.group == "table"
+    shown = len(panel.rows)
+    empty.key(Qt.Key.Key_Left)
+    assert len(panel.rows) == shown - 2 and panel.rows[panel.list.currentRow()].group == "table"
+    empty.key(Qt.Key.Key_Right)
+    assert len(panel.rows) == shown
+    # A letter is a command, not the start of a name.
+    before = panel.list.currentRow()
+    empty.key(Qt.Key.Key_P)
+    assert empty.window.view.kind == "points" and panel.list.currentRow() == before
+
+
+@needs_screen
+def test_only_rows_that_look_different_are_made_anew(empty: Hands) -> None:
+    workshop(empty.session)
+    panel = empty.window.parts
+    widgets = [panel.list.itemWidget(panel.list.item(row)) for row in range(len(panel.rows))]
+    empty.session.set_active("bolt")
+    empty.session.do("subdivide")
+    after = [panel.list.itemWidget(panel.list.item(row)) for row in range(len(panel.rows))]
+    other = [row for row in range(len(widgets)) if widgets[row] is not after[row]]
+    assert [panel.rows[row].part and panel.rows[row].part.name for row in other] == ["bolt"]

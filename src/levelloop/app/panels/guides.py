@@ -45,6 +45,7 @@ class GuideRow(QWidget):
         self.strength.valueChanged.connect(self._stepped)
         self._panel = panel
         for widget in (self.eye, self.lock):
+            widget.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             row.addWidget(widget)
         row.addWidget(name, 1)
         row.addWidget(where)

@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPoint, QRect, Qt, Signal
-from PySide6.QtGui import QDragLeaveEvent, QDragMoveEvent, QDropEvent
+from PySide6.QtGui import QDragLeaveEvent, QDragMoveEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import QAbstractItemView, QFrame, QListWidget, QWidget
 
 
 class PartList(QListWidget):
     """A list whose rows can be dragged. dropped: which row, onto or before which other, and which of both.
 
+    asked_name: a row's name is to be typed over (F2); folded: a group's row is to be folded (←) or opened (→).
+
     mark: where what is dragged would go: around the row that takes it, or a line before the one it comes before.
     """
 
     dropped = Signal(int, int, bool)
+    asked_name = Signal(int)
+    folded = Signal(int, bool)
 
     def __init__(self, tone: str, parent: QWidget) -> None:
         super().__init__(parent)
@@ -21,6 +25,18 @@ class PartList(QListWidget):
         self.mark = QFrame(self.viewport())
         self.mark.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.mark.hide()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        key = Qt.Key(event.key())
+        if key == Qt.Key.Key_F2:
+            self.asked_name.emit(self.currentRow())
+        elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            self.folded.emit(self.currentRow(), key == Qt.Key.Key_Left)
+        elif event.text().isprintable() and event.text():
+            # A letter is a command here too, not the beginning of a name.
+            event.ignore()
+        else:
+            super().keyPressEvent(event)
 
     def dragMoveEvent(self, event: QDragMoveEvent) -> None:
         super().dragMoveEvent(event)

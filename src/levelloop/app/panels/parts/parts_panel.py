@@ -39,6 +39,8 @@ class PartsPanel(QWidget):
         quiet_list(self, self.list)
         self.list.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
         self.list.dropped.connect(self.drop)
+        self.list.asked_name.connect(self.begin_rename)
+        self.list.folded.connect(self._fold_row)
         self.rows: list[Row] = []
         self._folded: set[str] = set()
         self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
@@ -84,6 +86,12 @@ class PartsPanel(QWidget):
     def row_of(self, part_id: str) -> int:
         """The row of a part, −1 while its group is folded."""
         return next((n for n, row in enumerate(self.rows) if row.part is not None and row.part.id == part_id), -1)
+
+    def begin_rename(self, row: int) -> None:
+        """Lets the name of a row's part or group be typed over."""
+        widget = self.list.itemWidget(self.list.item(row)) if 0 <= row < len(self.rows) else None
+        if isinstance(widget, PartRow | GroupRow):
+            widget.name.begin()
 
     def fold(self, group: str) -> None:
         """Folds a group, or opens it."""
@@ -161,6 +169,20 @@ class PartsPanel(QWidget):
             if not self._looks or self._looks[number] != look:
                 self.list.setItemWidget(self.list.item(number), self._widget(row))
         self._looks = looks
+
+    def _fold_row(self, row: int, closed: bool) -> None:
+        """Folds a group's row or opens it; from a part one goes up to its group."""
+        if not 0 <= row < len(self.rows):
+            return
+        here = self.rows[row]
+        if here.part is not None:
+            above = [number for number in range(row) if self.rows[number].part is None]
+            inside = [number for number in above if self.rows[number].group == here.group]
+            if closed and inside:
+                self.list.setCurrentRow(inside[-1])
+        elif (here.group in self._folded) != closed:
+            self.fold(here.group)
+            self.list.setCurrentRow(row)
 
     def _look(self, row: Row) -> tuple[object, ...]:
         """All that decides how a row looks."""
