@@ -121,7 +121,7 @@ def test_the_demos_good_parts_raise_no_alarm_of_the_surface() -> None:
     for part, report in session.reports():
         warned = {one.check for one in report.findings if one.severity != "note"}
         wrong = warned & {*OF_THE_SURFACE, "crossing"}
-        assert not wrong or part.name == "hive bracket", (part.name, wrong)
+        assert not wrong or part.name in ("hive bracket", "lumpy jar"), (part.name, wrong)
 
 
 def test_parts_that_go_through_each_other_or_come_too_near_are_told() -> None:
