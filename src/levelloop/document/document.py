@@ -18,6 +18,7 @@ from levelloop.document.materials import Material
 from levelloop.document.parameters import Reading
 from levelloop.document.part import COLOURS, DEFAULT_LEVEL, Part
 from levelloop.document.recipe.evaluation import bound
+from levelloop.document.recipe.steps import Step
 
 
 @dataclass(frozen=True, eq=False)
@@ -66,7 +67,7 @@ class Symmetry:
 @dataclass(frozen=True, eq=False)
 class Document:
     """Parts in order, which one is active, the unit of typed numbers, named values, the anchor, symmetry,
-    guides, named cameras.
+    guides, named cameras, recipes kept under names.
 
     start_level: that new parts are smoothed to; values: name → (text, millimetres); anchor: (x, y, z) mm; next_id: the
     number of the next part's id, so that no id is given twice.
@@ -81,6 +82,7 @@ class Document:
     guides: tuple[Guide, ...] = ()
     cameras: tuple[NamedCamera, ...] = ()
     materials: tuple[Material, ...] = ()
+    recipes: Mapping[str, tuple[Step, ...]] = field(default_factory=dict)
     next_id: int = 1
     start_level: int = DEFAULT_LEVEL
 

@@ -1359,6 +1359,34 @@ class TypedDo:
     @overload
     def do(
         self,
+        key: Literal["keep_recipe"],
+        *,
+        name: str = ...,
+    ) -> str:
+        """The document keeps its steps under a name, for other parts."""
+
+    @overload
+    def do(
+        self,
+        key: Literal["use_recipe"],
+        *,
+        name: str = ...,
+        after: bool | str = ...,
+    ) -> str:
+        """The part gets steps that were kept under a name."""
+
+    @overload
+    def do(
+        self,
+        key: Literal["drop_recipe"],
+        *,
+        name: str = ...,
+    ) -> str:
+        """Parts that were given it stay as they are."""
+
+    @overload
+    def do(
+        self,
         key: Literal["bake_steps"],
         *,
         until: float | str | None = ...,

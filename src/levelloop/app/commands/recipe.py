@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QMenu
 from levelloop.app.tools.step_marks import StepMarks, marks_of
 from levelloop.core.words import counted
 from levelloop.document.document import Document
-from levelloop.document.operations import REGISTRY
+from levelloop.document.operations import REGISTRY, keys
 from levelloop.document.part import Part
 from levelloop.document.recipe.step_kinds import STEPS
 from levelloop.document.recipe.steps import label, rail_place
@@ -116,6 +116,7 @@ class RecipeCommands:
         if step + 1 < len(steps):
             menu.addAction("Later").triggered.connect(lambda: self.move(step, step + 1))
         menu.addAction("Copy").triggered.connect(lambda: self.copy([step]))
+        menu.addAction("Keep the recipe under a name").triggered.connect(lambda: self.window.start(keys.KEEP_RECIPE))
         if len(steps) > 1:
             menu.addAction("Copy all").triggered.connect(lambda: self.copy(list(range(len(steps)))))
         for target in self._targets(step):
@@ -139,12 +140,22 @@ class RecipeCommands:
         for key, values in self._copied:
             self._do(lambda key=key, values=values: self.window.session.add_step(key, **values))  # type: ignore[misc]
 
+    def use(self, name: str) -> None:
+        """Gives the active part a kept recipe, after its own steps; the sentence says so and can change it."""
+        values = {"name": name, "after": True}
+        self.window.attempt(lambda: self.window.sentence.start(REGISTRY[keys.USE_RECIPE], values, False))
+        self.window.line.update()
+
     def add_menu(self, at: QPoint) -> None:
         """The menu of what can be added to the recipe."""
         menu = QMenu(self.window)
         if self._copied:
             what = STEPS[self._copied[0][0]].title.lower() if len(self._copied) == 1 else f"{len(self._copied)} steps"
             menu.addAction(f"Paste {what}").triggered.connect(self.paste)
+            menu.addSeparator()
+        for name in self.window.session.document.recipes:
+            menu.addAction(f"Use “{name}”").triggered.connect(lambda _=False, name=name: self.use(name))
+        if self.window.session.document.recipes:
             menu.addSeparator()
         for kind in STEPS.values():
             action = menu.addAction(kind.title)

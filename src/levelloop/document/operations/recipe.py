@@ -17,9 +17,9 @@ from levelloop.core.limits import BYTES_IN_RECIPE, check_fits
 from levelloop.core.mesh.selection import NOTHING, Selection, select_all
 from levelloop.core.recipe.chain import build
 from levelloop.core.tolerance import AUTOMATIC
-from levelloop.core.words import counted
+from levelloop.core.words import counted, verb
 from levelloop.document.document import Document
-from levelloop.document.parameters import Angle, Count, PartName, StepNumber, Toggle
+from levelloop.document.parameters import Angle, Count, PartName, StepNumber, Text, Toggle
 from levelloop.document.part import Part
 from levelloop.document.recipe.evaluation import circle
 from levelloop.document.recipe.step_kinds import STEPS, StepKind
@@ -96,10 +96,37 @@ def copy_recipe(document: Document, selections: Selections, to: str | None) -> C
         raise EditError(f"“{other.name}” is locked.")
     if other.id == part.id:
         raise EditError("A recipe is copied to another part than its own.")
-    told = f"The {len(other.steps)} steps it had are gone." if other.steps else ""
     changed = document.with_part(replace(other, steps=part.steps))
     _check_circle(changed)
-    return Change(replace(changed, active=document.active), selections, told)
+    return Change(replace(changed, active=document.active), selections, _gone(other))
+
+
+def keep_recipe(document: Document, selections: Selections, name: str) -> Change:
+    """Keeps the active part's recipe in the document under a name, in place of one that has it already."""
+    part, called = document.part, name.strip()
+    if not called:
+        raise EditError("A kept recipe needs a name.")
+    if not part.steps:
+        raise EditError(f"“{part.name}” has no steps to keep.")
+    told = f"It takes the place of the “{called}” kept before." if called in document.recipes else ""
+    return Change(replace(document, recipes={**document.recipes, called: part.steps}), selections, told)
+
+
+def use_recipe(document: Document, selections: Selections, name: str, after: bool = False) -> Change:
+    """Gives the active part a kept recipe, in place of its own or after it; its steps are its own from then on."""
+    part, kept = _unlocked(document), _kept(document, name)
+    steps = (*part.steps, *kept) if after else kept
+    check_fits(part.mesh.n_faces * growth(steps), BYTES_IN_RECIPE)
+    changed = document.with_part(replace(part, steps=steps))
+    _check_circle(changed)
+    return Change(changed, selections, "" if after else _gone(part))
+
+
+def drop_recipe(document: Document, selections: Selections, name: str) -> Change:
+    """Keeps a recipe no longer; parts that were given it stay as they are."""
+    _kept(document, name)
+    recipes = {other: steps for other, steps in document.recipes.items() if other != name.strip()}
+    return Change(replace(document, recipes=recipes), selections)
 
 
 def bake_steps(document: Document, selections: Selections, until: int | None = None) -> Change:
@@ -182,6 +209,22 @@ def _check_circle(document: Document) -> None:
     if round_about:
         names = " and ".join(f"“{part.name}”" for part in round_about)
         raise EditError(f"{names} would need each other: neither could be made first.")
+
+
+def _gone(part: Part) -> str:
+    """What is said of steps that others have taken the place of."""
+    count = len(part.steps)
+    return f"The {counted(count, 'step')} it had {verb(count, 'is', 'are')} gone." if count else ""
+
+
+def _kept(document: Document, name: str) -> tuple[Step, ...]:
+    """The steps kept under a name. Raises EditError where there is none, and says which there are."""
+    found = document.recipes.get(name.strip())
+    if found is None:
+        names = ", ".join(f"“{one}”" for one in document.recipes)
+        there = f"kept are {names}" if names else "none is kept yet"
+        raise EditError(f"There is no kept recipe “{name.strip()}”; {there}.")
+    return found
 
 
 def _unlocked(document: Document) -> Part:
@@ -300,6 +343,42 @@ RECIPE: tuple[Operation, ...] = (
         "Another part gets this part's steps in place of its own",
         "parts",
         (PartName("to", None, "The part that gets it", optional=True),),
+        waits=True,
+    ),
+    Operation(
+        "keep_recipe",
+        "Keep the recipe",
+        "Recipe",
+        keep_recipe,
+        "Keep the recipe as {name}",
+        "The document keeps its steps under a name, for other parts",
+        "parts",
+        (Text("name", "", "What it is called"),),
+        waits=True,
+    ),
+    Operation(
+        "use_recipe",
+        "Use a kept recipe",
+        "Recipe",
+        use_recipe,
+        "Use the recipe {name}, {after}",
+        "The part gets steps that were kept under a name",
+        "parts",
+        (
+            Text("name", "", "Of a kept recipe"),
+            Toggle("after", False, "Whether its own steps stay", on="after its own steps", off="in place of its own"),
+        ),
+        waits=True,
+    ),
+    Operation(
+        "drop_recipe",
+        "Drop a kept recipe",
+        "Recipe",
+        drop_recipe,
+        "Drop the kept recipe {name}",
+        "Parts that were given it stay as they are",
+        "parts",
+        (Text("name", "", "Of a kept recipe"),),
         waits=True,
     ),
     Operation(

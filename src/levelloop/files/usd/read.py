@@ -219,7 +219,7 @@ def _read_part(geometry: Any, name: str, materials: _MaterialNames) -> Part:
         group=settings.group,
         shared=settings.shared,
         attached=settings.attached,
-        steps=steps_of(settings),
+        steps=steps_of(settings.steps),
         **_tint(geometry, settings, values),
     )
 

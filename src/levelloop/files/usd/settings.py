@@ -1,11 +1,11 @@
 """What a stage keeps of a document beside its meshes, as JSON: unit, named values, anchor, symmetry, guides, cameras,
-and of each part its level, locks, group and recipe."""
+kept recipes, and of each part its level, locks, group and recipe."""
 
 from __future__ import annotations
 
 import base64
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, fields, replace
 from typing import Any, Literal
 
@@ -61,6 +61,7 @@ class Settings:
     anchor: tuple[float, float, float] | None = None
     cameras: tuple[NamedCamera, ...] | None = None
     guides: tuple[Guide, ...] = ()
+    recipes: Mapping[str, tuple[StepSettings, ...]] = field(default_factory=dict)
     symmetry: tuple[Literal["x", "y", "z"], float | None, tuple[int, int] | None] | None = None
     next_id: int = 1
     start_level: int = DEFAULT_LEVEL
@@ -78,6 +79,7 @@ def settings_of(document: Document) -> dict[str, Any]:
         "anchor": document.anchor,
         "cameras": [asdict(camera) for camera in document.cameras],
         "guides": [_guide_json(guide) for guide in document.guides],
+        "recipes": {name: _steps_json(steps) for name, steps in document.recipes.items()},
         "symmetry": None if symmetry is None else [symmetry.axis, typed, symmetry.middle],
         "next_id": document.next_id,
         "start_level": document.start_level,
@@ -97,7 +99,7 @@ def part_settings_of(part: Part) -> dict[str, Any]:
         "attached": part.attached,
         "colour": part.colour,
         "opacity": part.opacity,
-        "steps": [{"step": step.key, "on": step.enabled, "parameters": _plain(step.parameters)} for step in part.steps],
+        "steps": _steps_json(part.steps),
     }
 
 
@@ -135,6 +137,7 @@ def document_of(settings: Settings) -> Document:
         symmetry=symmetry,
         guides=guides,
         cameras=settings.cameras or (),
+        recipes={name: steps_of(steps) for name, steps in settings.recipes.items()},
         next_id=max(1, settings.next_id),
         start_level=settings.start_level,
     )
@@ -150,12 +153,12 @@ def read_part_settings(text: Any) -> PartSettings:
     return settings
 
 
-def steps_of(settings: PartSettings) -> tuple[Step, ...]:
-    """The recipe of a part's settings. Raises FileError for a step that this version does not know or cannot read."""
-    if len(settings.steps) > MOST_STEPS:
-        raise WrongValueError(f"its recipe has {len(settings.steps):,} steps; {MOST_STEPS} are the most")
+def steps_of(recipe: Sequence[StepSettings]) -> tuple[Step, ...]:
+    """The steps of a kept recipe. Raises FileError for a step that this version does not know or cannot read."""
+    if len(recipe) > MOST_STEPS:
+        raise WrongValueError(f"its recipe has {len(recipe):,} steps; {MOST_STEPS} are the most")
     steps = []
-    for kept in settings.steps:
+    for kept in recipe:
         try:
             values = REGISTRY[f"step_{kept.step}"].read(kept.parameters, Reading())
         except LevelLoopError as error:
@@ -166,6 +169,10 @@ def steps_of(settings: PartSettings) -> tuple[Step, ...]:
 
 
 # Helpers
+
+
+def _steps_json(steps: Sequence[Step]) -> list[dict[str, Any]]:
+    return [{"step": step.key, "on": step.enabled, "parameters": _plain(step.parameters)} for step in steps]
 
 
 def _plain(parameters: Mapping[str, Any]) -> dict[str, Any]:
