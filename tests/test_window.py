@@ -671,6 +671,18 @@ def test_a_click_on_a_copy_picks_what_it_is_a_copy_of(
         place = view.on_screen(np.array([there]))[0]
         empty.qtbot.mouseClick(view, LEFT, NONE, QPoint(round(place[0]), round(place[1])))
         assert session.selection.kind == "faces" and session.selection.indices.tolist() == [face]
+    # Points and edges of the copy are those of the cage too.
+    picture = view.stage.picture(session.part.id)
+    assert picture is not None
+    for kind, (copies, sources) in (("points", picture.copied_points), ("edges", picture.copied_edges)):
+        empty.window.set_kind(kind)
+        middles = picture.places[copies] if kind == "points" else picture.places[copies].mean(axis=1)
+        top = np.flatnonzero(middles[:, 2] > middles[:, 2].max() - (2.0 if level else 1e-6))
+        assert len(top)
+        for copy in top[:6]:
+            place = view.on_screen(middles[copy][None])[0]
+            empty.qtbot.mouseClick(view, LEFT, NONE, QPoint(round(place[0]), round(place[1])))
+            assert session.selection.kind == kind and session.selection.indices.tolist() == [sources[copy]]
 
 
 def test_findings_of_locked_parts_count_where_they_are_asked_for(empty: Hands) -> None:

@@ -32,12 +32,16 @@ class Sight:
     what: WhatIsWhere
     _screens: dict[tuple[int, str], Floats] = field(default_factory=dict)
 
-    def screen(self, picture: Picture, of: Literal["points", "chains"]) -> Floats:
-        """Cage points (n, 3), or the points along all cage edges (e, c, 3), on screen; projected once for the frame."""
+    def screen(self, picture: Picture, of: Literal["points", "chains", "result"]) -> Floats:
+        """What is on screen of a picture, projected once for the frame.
+
+        Cage points (n, 3), the points along all cage edges (e, c, 3), or all points of the result (n', 3).
+        """
         key = (id(picture), of)
         if key not in self._screens:
-            if of == "points":
-                self._screens[key] = self.camera.project(picture.cage_places, self.width, self.height)
+            if of != "chains":
+                places = picture.cage_places if of == "points" else picture.places
+                self._screens[key] = self.camera.project(places, self.width, self.height)
             else:
                 screen = self.camera.project(picture.places[picture.chains.ravel()], self.width, self.height)
                 self._screens[key] = screen.reshape(*picture.chains.shape, 3)
@@ -83,6 +87,34 @@ def pick(sight: Sight, kind: Kind, x: float, y: float, reach: Reach = "visible",
         distance -= 0.5 if picture.part.id == active else 0.0
         if best is None or distance < best[0]:
             best = (distance, Hit(picture, kind, index))
+    return _element_of_copy(sight, kind, x, y, reach) if best is None else best[1]
+
+
+def _element_of_copy(sight: Sight, kind: Literal["points", "edges"], x: float, y: float, reach: Reach) -> Hit | None:
+    """The cage point or edge whose copy, made by a recipe, is nearest to a pixel; None where none is near."""
+    best: tuple[float, Hit] | None = None
+    for picture in sight.pictures:
+        copies, sources = picture.copied_points if kind == "points" else picture.copied_edges
+        if len(copies) == 0:
+            continue
+        screen = sight.screen(picture, "result")
+        if kind == "points":
+            foot = screen[copies]
+        else:
+            start, end = screen[copies[:, 0]], screen[copies[:, 1]]
+            along = end[:, :2] - start[:, :2]
+            to = np.array([x, y]) - start[:, :2]
+            ratio = np.clip((along * to).sum(axis=1) / np.maximum((along**2).sum(axis=1), 1e-12), 0.0, 1.0)
+            foot = start + ratio[:, None] * (end - start)
+            foot[(start[:, 2] > 1.0) | (end[:, 2] > 1.0), 2] = np.inf
+        distance = np.hypot(foot[:, 0] - x, foot[:, 1] - y)
+        near = np.flatnonzero((distance <= (POINT_REACH if kind == "points" else EDGE_REACH)) & (foot[:, 2] <= 1.0))
+        if reach != "through":
+            near = near[visible(sight, foot[near])]
+        if len(near):
+            first = near[np.lexsort((foot[near, 2], np.round(distance[near])))[0]]
+            if best is None or distance[first] < best[0]:
+                best = float(distance[first]), Hit(picture, kind, int(sources[first]))
     return None if best is None else best[1]
 
 

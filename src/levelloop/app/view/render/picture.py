@@ -126,12 +126,28 @@ class Picture:
     @lazy
     def copied_lines(self) -> Singles:
         """The edges that the recipe made of cage edges: (s, 2, 3)."""
-        trace, topology = self.built.trace, self.built.topology
+        return self.drawn(self.places[self.copied_edges[0]])
+
+    @lazy
+    def copied_edges(self) -> tuple[Integers, Integers]:
+        """Edges that the recipe made of shown cage edges: their ends (s, 2), and what each comes from (s,)."""
+        trace = self.built.trace
         if trace.own_edges.all():
-            return np.zeros((0, 2, 3), dtype=np.float32)
+            return np.zeros((0, 2), dtype=np.int64), np.zeros(0, dtype=np.int64)
         hidden = np.append(self.part.mesh.hidden_edges, True)[trace.source.edges]
-        ends = topology.edges[~trace.own_edges & ~hidden]
-        return self.drawn(self.places[ends])
+        copies = np.flatnonzero(~trace.own_edges & ~hidden)
+        return self.built.topology.edges[copies], trace.source.edges[copies]
+
+    @lazy
+    def copied_points(self) -> tuple[Integers, Integers]:
+        """Points that the recipe made of shown cage points: which (k,), and what each comes from (k,)."""
+        trace = self.built.trace
+        if trace.own_edges.all():
+            return np.zeros(0, dtype=np.int64), np.zeros(0, dtype=np.int64)
+        is_copy = ~np.append(self.part.mesh.hidden_points, True)[trace.source.points]
+        is_copy[self.points[self.points >= 0]] = False
+        copies = np.flatnonzero(is_copy)
+        return copies, trace.source.points[copies]
 
     def stepped_places(self, kind: Kind) -> Floats | None:
         """Where the elements of what the recipe makes of the cage are shown, by their middle.
