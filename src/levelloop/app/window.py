@@ -357,6 +357,11 @@ class Window(QMainWindow):
     # Following the session
 
     def _changed(self, old: State, new: State) -> None:
+        # Pictures of large parts begin once everything else is up to date: on few processors they would disturb it.
+        with self.stage.holding():
+            self._follow_change(old, new)
+
+    def _follow_change(self, old: State, new: State) -> None:
         same_document = old.document is new.document
         if not same_document:
             self.on_recipe.follow(old.document, new.document)
@@ -376,9 +381,9 @@ class Window(QMainWindow):
         for panel in self.panels:
             panel.refresh()
         self.starting.refresh()
-        self.refresh_readout()
         self.refresh_title()
         self.panes.refresh()
+        self.refresh_readout()
 
     def refresh_readout(self) -> None:
         """Tells anew what is selected."""

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 
 import numpy as np
 from PySide6.QtCore import QObject, QThreadPool, Signal
@@ -52,6 +53,7 @@ class Stage(QObject):
         self._wanted: dict[str, tuple[Part, int, int | None, bool]] = {}
         self._running: dict[str, Work] = {}
         self._ending: list[Work] = []  # kept until they are over: the pool still has them
+        self._held: list[Work] | None = None  # what starts once panels have followed a change
         self._pool = QThreadPool(self)
         self._pool.setMaxThreadCount(1)
 
@@ -192,8 +194,25 @@ class Stage(QObject):
             QCoreApplication.processEvents()
 
     def start(self, work: Work) -> None:
-        """Runs other work off the window's thread, after what waits already."""
-        self._pool.start(work)
+        """Runs work off the window's thread, after what waits already."""
+        if self._held is None:
+            self._pool.start(work)
+        else:
+            self._held.append(work)
+
+    @contextmanager
+    def holding(self) -> Iterator[None]:
+        """Work that is asked for meanwhile starts afterwards: until then the window's thread is not disturbed."""
+        if self._held is not None:
+            yield
+            return
+        self._held = []
+        try:
+            yield
+        finally:
+            held, self._held = self._held, None
+            for work in held:
+                self._pool.start(work)
 
     def extent(self, part_id: str | None = None) -> Floats:
         """The points that frame all visible parts, or one."""
@@ -295,7 +314,7 @@ class Stage(QObject):
         work.done.failed.connect(lambda reason: self._failed(part_id, reason))
         self._running[part_id] = work
         self.busy.emit(len(self._running))
-        self._pool.start(work)
+        self.start(work)
 
     def _arrived(self, part_id: str, picture: Picture) -> None:
         self._running.pop(part_id, None)
