@@ -28,6 +28,7 @@ if TYPE_CHECKING:
 REACH = 9.0  # pixels
 AROUND = np.radians(np.linspace(20.0, 300.0, 40))  # of the arc that shows the turning sense
 LIMITS = ("from", "to")
+ANGLES = ("angle", "rotate")  # the parameters of steps that say how far it is turned
 
 
 @dataclass(frozen=True, eq=False)
@@ -181,7 +182,6 @@ def marks_of(part: Part, values: Mapping[str, Any], until: int) -> StepMarks | N
         far = (mesh.points - pivot) @ along
         are_set = values["limits"] is not None
         limits = tuple(values["limits"]) if are_set else (float(far.min()), float(far.max()))
-    angle = float(values.get("angle", values.get("rotate", 0.0)) or 0.0)
-    turns = int(np.sign(angle))
+    turns = next((int(np.sign(float(values[name]))) for name in ANGLES if name in values), 0)
     size = 0.5 * float(np.linalg.norm(reach)) or 1.0
     return StepMarks(part, np.asarray(pivot), axis, along, limits, are_set, turns, size)
