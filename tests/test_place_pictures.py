@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from PySide6.QtWidgets import QLabel
 
-from levelloop.app.panels.review.panel import Head, PlacePicture
+from levelloop.app.panels.review.finding_rows import Head, PlacePicture
 from levelloop.app.panels.review.sketch import FACES, sketched
 from levelloop.core.forms.primitives import box
 from levelloop.core.review.findings import SEVERITIES, Finding

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from levelloop.app.commands.files.dialogs import image_to_open
+from levelloop.app.measured import length_told
 from levelloop.app.tools.curve_tools import CurvePoints
 from levelloop.app.tools.drawing import DrawLine
 from levelloop.app.tools.knife import Knife, RunLoop
@@ -93,7 +94,9 @@ class ViewCommands:
             hands.soft = self._soft_before or {"soft_range": max(1.0, round(size / 4.0))}
         if self.window.view.mode is not None and self.window.sentence.is_open:
             self.window.attempt(lambda: self.window.sentence.change(soft_range=hands.soft.get("soft_range", 0.0)))
-        self.window.tell(f"Soft range {hands.soft['soft_range']:g} mm." if hands.soft else "Soft range off.")
+        unit = self.window.session.document.unit
+        told = f"Soft range {length_told(hands.soft['soft_range'], unit)}." if hands.soft else "Soft range off."
+        self.window.tell(told)
         self.window.panes.refresh()
 
     def set_soft(self, **values: Any) -> None:

@@ -2,14 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
-from typing import Literal
-
 from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap
+from PySide6.QtGui import QKeyEvent, QPixmap
 from PySide6.QtWidgets import (
-    QAbstractButton,
     QFrame,
     QHBoxLayout,
     QLineEdit,
@@ -20,9 +15,11 @@ from PySide6.QtWidgets import (
 )
 
 from levelloop.app.panels.pieces import heading
+from levelloop.app.panels.review.finding_rows import FindingRow, Head, PlacePicture
+from levelloop.app.panels.review.grouping import Group, grouped, in_order
 from levelloop.app.panels.review.remedies import RemedyList
 from levelloop.app.panels.review.sketch import drawn, sketched
-from levelloop.app.theme import MARKS, Theme, plain_label, quiet_button, scaled, text_font
+from levelloop.app.theme import MARKS, Theme, plain_label, quiet_button, text_font
 from levelloop.core.review import Report
 from levelloop.core.review.findings import PURPOSES, SEVERITIES, Finding, Purpose, Severity
 from levelloop.core.review.why import CAUSES, WHY, cause_of
@@ -31,89 +28,6 @@ from levelloop.document.part import Part
 from levelloop.document.session import Session
 
 Reports = list[tuple[Part, Report]]
-
-
-@dataclass(frozen=True, eq=False)
-class Group:
-    """Findings of a part that stand together: what is serious, its notes, or what is accepted; rows: their numbers."""
-
-    part: Part
-    kind: Literal["serious", "notes", "accepted"]
-    rows: tuple[int, ...]
-
-    @property
-    def key(self) -> tuple[str, str]:
-        """What it is known by, whatever its rows are."""
-        return (self.part.id, self.kind)
-
-
-class Head(QAbstractButton):
-    """The line over a group of findings: a click folds it or opens it."""
-
-    def __init__(self, words: str, tone: str, is_open: bool, parent: QWidget) -> None:
-        super().__init__(parent)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 3, 4, 3)
-        row.setSpacing(6)
-        for text, colour in (("▾" if is_open else "▸", ""), (words, tone)):
-            label = plain_label(text, self)
-            label.setFont(text_font(9, text_font().Weight.DemiBold))
-            if colour:
-                label.setStyleSheet(f"color: {colour};")
-            row.addWidget(label)
-        row.addStretch(1)
-        self.setText(words)
-        self.setAccessibleName(words)
-        self.setFixedHeight(24)
-
-    def paintEvent(self, event: object) -> None:
-        """Nothing: its labels say it."""
-
-
-class PlacePicture(QWidget):
-    """A small picture of a finding's worst place, made once it is to be seen."""
-
-    def __init__(self, make: Callable[[QSize, float], QPixmap], parent: QWidget) -> None:
-        super().__init__(parent)
-        self._make = make
-        self.setFixedSize(scaled(52), scaled(38))
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.drawPixmap(0, 0, self._make(self.size(), self.devicePixelRatioF()))
-        painter.end()
-
-
-class FindingRow(QFrame):
-    """One finding: its mark, its sentence and a picture of its place. pressed: it is chosen."""
-
-    pressed = Signal()
-
-    def __init__(
-        self, words: str, mark: str, tone: str, is_chosen: bool, picture: PlacePicture | None, parent: QWidget
-    ) -> None:
-        super().__init__(parent)
-        self.setObjectName("finding")
-        self.setProperty("chosen", is_chosen)
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(6, 3, 4, 3)
-        row.setSpacing(6)
-        sign = plain_label(mark, self)
-        sign.setFont(text_font(9))
-        sign.setStyleSheet(f"color: {tone};")
-        sign.setAlignment(Qt.AlignmentFlag.AlignTop)
-        sentence = plain_label(words, self)
-        sentence.setFont(text_font(9.5))
-        sentence.setWordWrap(True)
-        sentence.setAlignment(Qt.AlignmentFlag.AlignTop)
-        row.addWidget(sign)
-        row.addWidget(sentence, 1)
-        if picture is not None:
-            row.addWidget(picture, 0, Qt.AlignmentFlag.AlignTop)
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        self.pressed.emit()
 
 
 class ReviewPanel(QWidget):
@@ -208,7 +122,7 @@ class ReviewPanel(QWidget):
         before = self.rows[self.row] if 0 <= self.row < len(self.rows) else None
         self.reports = sorted(self._counted(self.purpose), key=lambda report: report[0].id != active)
         self.rows = [
-            (part.id, finding) for part, report in self.reports for finding in sorted(report.findings, key=_in_order)
+            (part.id, finding) for part, report in self.reports for finding in sorted(report.findings, key=in_order)
         ]
         self._show_marks()
         self.row = -1 if before is None else self._same_as(*before)
@@ -220,12 +134,11 @@ class ReviewPanel(QWidget):
         self._show_rows()
 
     def show_counts(self, reports: dict[Purpose, Reports]) -> None:
-        """Tells how much is found while something is dragged; the rows stay as they are."""
-        before, self._found = self._found, reports
+        """Tells how much is found while something is dragged; the rows stay as they are until it is let go."""
+        self._found = reports
         self._show_marks()
         found = sum(len(report.findings) for _, report in self._counted(self.purpose))
         self.place.setText(f"{found} found")
-        self._found = before
 
     def count_locked(self, on: bool) -> None:
         """Whether what is found of locked parts counts too: who locks a part has done with it, for now."""
@@ -305,18 +218,7 @@ class ReviewPanel(QWidget):
         return [(part, report) for part, report in found if self.counts_locked or not part.locked]
 
     def _groups(self) -> list[Group]:
-        groups = []
-        start = 0
-        for part, report in self.reports:
-            rows = range(start, start + len(report.findings))
-            start += len(report.findings)
-            accepted = tuple(row for row in rows if self.rows[row][1].accepted)
-            serious = tuple(row for row in rows if row not in accepted and self.rows[row][1].severity != "note")
-            notes = tuple(row for row in rows if row not in accepted and row not in serious)
-            groups += [Group(part, "serious", serious)] if rows else []
-            groups += [Group(part, "notes", notes)] if notes else []
-            groups += [Group(part, "accepted", accepted)] if accepted else []
-        return groups
+        return grouped([(part, len(report.findings)) for part, report in self.reports], self.rows)
 
     def _is_open(self, group: Group) -> bool:
         if self.row in group.rows or group.key in self._opened:
@@ -502,8 +404,3 @@ class ReviewPanel(QWidget):
     def _remedy(self, remedy: object, here_only: bool) -> None:
         if 0 <= self.row < len(self.rows):
             self.remedied.emit(*self.rows[self.row], remedy, self.step if here_only else -1)
-
-
-def _in_order(finding: Finding) -> tuple[bool, int, int, int]:
-    """The serious first, what has one cause together, and of that what is found most often; last what is accepted."""
-    return (bool(finding.accepted), SEVERITIES.index(finding.severity), cause_of(finding.check), -finding.count)

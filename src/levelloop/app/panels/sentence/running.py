@@ -72,12 +72,12 @@ class Running:
         """Runs an operation; its numbers are open where it has any."""
         self.drop()
         # Open from the start: what follows the session then shows the sentence as it stays.
-        self.is_open = operation.has_numbers
+        self.is_open, has_run = operation.has_numbers, False
         try:
             self.session.perform(operation.key, **parameters)
-        except BaseException:
-            self.is_open = False
-            raise
+            has_run = True
+        finally:
+            self.is_open = self.is_open and has_run
 
     def wait(self, operation: Operation, parameters: Mapping[str, Any], question: tuple[Keep, Note] | None) -> None:
         """Waits for the numbers of an operation, or of a question that nothing runs for until it is kept."""
