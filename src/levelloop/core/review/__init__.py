@@ -11,11 +11,8 @@ from levelloop.core.errors import EditError
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.progress import pieces
 from levelloop.core.review.cage import check_concave, check_inside, check_on_edge
-from levelloop.core.review.curved import check_fold_under, check_pinch
 from levelloop.core.review.facing import check_flatness, check_flipped
 from levelloop.core.review.findings import PURPOSES, SEVERITIES, Finding, Purpose, Severity
-from levelloop.core.review.flow import check_flow
-from levelloop.core.review.holding import check_holding
 from levelloop.core.review.holes import (
     check_doubles,
     check_non_manifold,
@@ -27,8 +24,11 @@ from levelloop.core.review.holes import (
 from levelloop.core.review.poles import boundary_poles, check_poles, inner_poles
 from levelloop.core.review.sides import check_sides
 from levelloop.core.review.skin import check_uv_missing, check_uv_overlap, check_uv_places
-from levelloop.core.review.streak import check_streaks
 from levelloop.core.review.subject import Subject
+from levelloop.core.review.surface.curved import check_fold_under, check_pinch
+from levelloop.core.review.surface.flow import check_flow
+from levelloop.core.review.surface.holding import check_holding
+from levelloop.core.review.surface.streak import check_streaks
 
 
 @dataclass(frozen=True)

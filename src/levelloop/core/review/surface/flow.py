@@ -10,8 +10,8 @@ import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers
 from levelloop.core.review.findings import Finding
-from levelloop.core.review.runs import Runs, runs_of
 from levelloop.core.review.subject import Subject
+from levelloop.core.review.surface.runs import Runs, runs_of
 from levelloop.core.words import counted
 
 LEAST_TURN = 2.0  # degrees from halfway to halfway: less does not show
