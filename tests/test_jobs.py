@@ -4,18 +4,21 @@ from __future__ import annotations
 
 import threading
 import time
+import weakref
 from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 import pytest
-from driving import NONE, Hands, sheet_in
+from driving import NONE, Hands, needs_screen, sheet_in
 from hypothesis import given
 from hypothesis import strategies as st
-from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
+from PySide6.QtCore import QEvent, QObject, QPoint, QPointF, Qt, QThreadPool, QTimer
 from PySide6.QtGui import QCloseEvent, QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import QApplication, QWidget
 
+from levelloop.app.beside import Work, busy
+from levelloop.app.jobs import _Piece
 from levelloop.app.tools.dragging import pixel_step
 from levelloop.core.errors import EditError
 from levelloop.core.lazy import lazy
@@ -222,3 +225,76 @@ def test_a_drag_goes_on_after_the_work_it_caused(empty: Hands, monkeypatch: pyte
     scale = empty.view.camera.millimetres_per_pixel(empty.view.height())
     assert moved == pytest.approx([-60 * scale, 0, 0], abs=pixel_step(scale))
     assert len(empty.session.history) == 3
+
+
+# What ends where
+
+
+@needs_screen
+def test_what_other_threads_hold_is_none_of_the_toolkits(empty: Hands) -> None:
+    work = Work(lambda: "done", empty.window.tell)
+    piece = _Piece(lambda progress, cancel: None)
+    for held in (work, piece):
+        assert not isinstance(held, QObject)
+        assert not [value for value in vars(held).values() if isinstance(value, QObject)]
+    # Once it is over it holds no more of who asked, whoever lets go of it last.
+    pool = QThreadPool()
+    work.start(pool)
+    pool.waitForDone()
+    QApplication.processEvents()
+    assert empty.window.tell not in vars(work).values()
+
+
+@needs_screen
+def test_garbage_ends_in_the_windows_thread(empty: Hands) -> None:
+    ended: list[str] = []
+
+    class Ring(QObject):
+        """Holds itself, as a widget does that a closure of its own holds."""
+
+        def __init__(self) -> None:
+            super().__init__()
+            self.me = self
+            weakref.finalize(self, lambda: ended.append(threading.current_thread().name))
+
+    def many() -> int:
+        # More new objects than the interpreter leaves without looking for garbage.
+        return len([[number] for number in range(200_000)])
+
+    for _ in range(50):
+        Ring()
+    assert in_a_thread(many) == 200_000 and not ended
+    empty.qtbot.waitUntil(lambda: len(ended) == 50)
+    assert set(ended) == {threading.main_thread().name}
+
+
+@needs_screen
+def test_work_beside_the_window_rests_while_it_is_busy(empty: Hands) -> None:
+    steps: list[float] = []
+    told: list[object] = []
+
+    def run() -> str:
+        for _ in range(3):
+            advance(0.0)
+            steps.append(time.monotonic())
+        return "done"
+
+    pool = QThreadPool()
+    with busy():
+        Work(run, told.append).start(pool)
+        time.sleep(0.1)
+        assert not steps
+    empty.qtbot.waitUntil(lambda: told == ["done"])
+    # But never for long: who waits for it while the window is busy gets it.
+    with busy():
+        Work(run, told.append).start(pool)
+        assert pool.waitForDone(10_000)
+    empty.qtbot.waitUntil(lambda: told == ["done", "done"])
+    # What is no more wanted is not told, even where it had come to its end.
+    stopped: list[bool] = []
+    late = Work(run, told.append, stopped=lambda: stopped.append(True))
+    late.start(pool)
+    assert pool.waitForDone(10_000)
+    late.stop()
+    empty.qtbot.waitUntil(lambda: stopped == [True])
+    assert len(told) == 2

@@ -178,6 +178,8 @@ def test_only_rows_that_look_different_are_made_anew(empty: Hands) -> None:
     widgets = [panel.list.itemWidget(panel.list.item(row)) for row in range(len(panel.rows))]
     empty.session.set_active("bolt")
     empty.session.do("subdivide")
+    assert [panel.list.itemWidget(panel.list.item(row)) for row in range(len(panel.rows))] == widgets
+    empty.session.do("set_part", colour="#807060")
     after = [panel.list.itemWidget(panel.list.item(row)) for row in range(len(panel.rows))]
     other = [row for row in range(len(widgets)) if widgets[row] is not after[row]]
     assert [panel.rows[row].part and panel.rows[row].part.name for row in other] == ["bolt"]

@@ -1,4 +1,4 @@
-"""Work off the window's thread: what somebody waits for, with progress and a way to stop it, and what comes later.
+"""Work off the window's thread that somebody waits for, with progress and a way to stop it.
 
 What takes up to 20 ms is waited for; what takes longer goes on while the window lives: the views turn, fields take
 text, Esc stops the work. Only one is waited for at a time, and the latest wins.
@@ -6,18 +6,17 @@ text, Esc stops the work. Only one is waited for at a time, and the latest wins.
 
 from __future__ import annotations
 
-import contextlib
 import threading
 import time
 from collections.abc import Callable
 from typing import Any, TypeVar
 
-from PySide6.QtCore import QCoreApplication, QEvent, QEventLoop, QObject, QRunnable, Qt, QThreadPool, QTimer, Signal
+from PySide6.QtCore import QCoreApplication, QEvent, QEventLoop, QObject, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import QLineEdit, QWidget
 
-from levelloop.app.defects import told_defect
-from levelloop.core.errors import LevelLoopError
+from levelloop.app.beside import busy
+from levelloop.app.post import Post, post
 from levelloop.core.progress import Cancel, CancelledError, Progress, watched
 from levelloop.document.running.jobs import Job
 from levelloop.document.running.running import State
@@ -25,48 +24,6 @@ from levelloop.document.running.running import State
 AT_ONCE = 0.020  # seconds that the window waits before it goes on living beside the work
 SHOWN_EVERY = 100  # milliseconds between two looks at the progress
 Result = TypeVar("Result")
-
-
-class Work(QRunnable):
-    """One piece of work that nobody waits for; its result comes back as a signal in the window's thread."""
-
-    class Done(QObject):
-        """The signals of a piece of work."""
-
-        result = Signal(object)
-        failed = Signal(str)
-
-    def __init__(self, run: Callable[[], Any]) -> None:
-        super().__init__()
-        self._run = run
-        self.done = Work.Done()
-        self.is_over = self._is_stopped = False
-        self.setAutoDelete(False)
-
-    def stop(self) -> None:
-        """Its result is wanted no more."""
-        self._is_stopped = True
-
-    def run(self) -> None:
-        """Called by the pool."""
-        try:
-            with watched(None, lambda: self._is_stopped):
-                result = self._run()
-        except CancelledError:
-            pass
-        except LevelLoopError as error:
-            self._say(self.done.failed, str(error))
-        except Exception as error:
-            self._say(self.done.failed, told_defect(error))
-        else:
-            self._say(self.done.result, result)
-        finally:
-            self.is_over = True
-
-    def _say(self, signal: Any, what: Any) -> None:
-        # Where the program has ended meanwhile there is nobody left to tell.
-        with contextlib.suppress(RuntimeError):
-            signal.emit(what)
 
 
 class Runner(QObject):
@@ -133,16 +90,17 @@ class Runner(QObject):
         piece = _Piece(work)
         self._piece = piece
         try:
-            piece.worker.start()
-            if not piece.ended.wait(AT_ONCE):
-                self._live_beside(piece, title)
+            with busy():
+                piece.worker.start()
+                if not piece.ended.wait(AT_ONCE):
+                    self._live_beside(piece, title)
         finally:
             self._piece = outer
         return piece.result()  # type: ignore[no-any-return]
 
     def _live_beside(self, piece: _Piece, title: str) -> None:
         loop, ticking, began = QEventLoop(), QTimer(), time.monotonic()
-        piece.done.connect(loop.quit, Qt.ConnectionType.QueuedConnection)
+        piece.when_over = loop.quit
 
         def tick() -> None:
             if time.monotonic() - began > 3 * SHOWN_EVERY / 1000.0:
@@ -158,6 +116,7 @@ class Runner(QObject):
             if not piece.is_over:
                 loop.exec()
         finally:
+            piece.when_over = None
             application.removeEventFilter(self)
             ticking.stop()
             held, self._held = self._held, []
@@ -179,54 +138,18 @@ class Runner(QObject):
         return not self._is_steering(widget)
 
 
-class Later(QObject):
-    """Works out one thing at a time that nobody waits for; only what was asked last is shown."""
+class _Piece:
+    """One piece of work that is waited for, in a thread of its own.
 
-    def __init__(self, parent: QObject | None = None) -> None:
-        super().__init__(parent)
-        self._pool = QThreadPool(self)
-        self._pool.setMaxThreadCount(1)
-        self._asked: tuple[Callable[[], Any], Callable[[Any], None]] | None = None
-        self._work: Work | None = None
-
-    def ask(self, work: Callable[[], Any], show: Callable[[Any], None]) -> None:
-        """Shows what comes of some work, unless something else is asked for before."""
-        self._asked = (work, show)
-        if self._work is None:
-            self._start()
-
-    def forget(self) -> None:
-        """Shows nothing of what was asked for."""
-        self._asked = None
-
-    def _start(self) -> None:
-        assert self._asked is not None
-        asked = self._asked
-        self._work = Work(asked[0])
-        self._work.done.result.connect(lambda result: self._arrived(asked, result))
-        self._work.done.failed.connect(lambda _: self._arrived(None, None))
-        self._pool.start(self._work)
-
-    def _arrived(self, asked: tuple[Callable[[], Any], Callable[[Any], None]] | None, result: Any) -> None:
-        self._work = None
-        if asked is not None and asked is self._asked:
-            self._asked = None
-            asked[1](result)
-        elif self._asked is not None and self._asked is not asked:
-            self._start()
-
-
-class _Piece(QObject):
-    """One piece of work that is waited for, in a thread of its own."""
-
-    done = Signal()
+    when_over: called in the window's thread once it is.
+    """
 
     def __init__(self, work: Callable[[Progress, Cancel], Any]) -> None:
-        super().__init__()
         self._work = work
         self.share = 0.0
         self.ended = threading.Event()
-        self.worker = threading.Thread(target=self._run, daemon=True, name="work")
+        self.when_over: Callable[[], None] | None = None
+        self.worker = threading.Thread(target=self._run, args=(post(),), daemon=True, name="work")
         self._stopped: str | None = None
         self._result: Any = None
         self._error: BaseException | None = None
@@ -237,7 +160,7 @@ class _Piece(QObject):
 
     def stop(self, reason: str) -> None:
         self._stopped = reason
-        self.done.emit()
+        self._tell_over()
 
     def result(self) -> Any:
         if self._stopped is not None:
@@ -246,7 +169,7 @@ class _Piece(QObject):
             raise self._error
         return self._result
 
-    def _run(self) -> None:
+    def _run(self, over: Post) -> None:
         try:
             self._result = self._work(self._advance, lambda: self._stopped is not None)
         except BaseException as error:
@@ -254,8 +177,11 @@ class _Piece(QObject):
             self._error = error
         finally:
             self.ended.set()
-            if self._stopped is None:
-                self.done.emit()
+            over.ask(self._tell_over)
+
+    def _tell_over(self) -> None:
+        if self.when_over is not None:
+            self.when_over()
 
     def _advance(self, share: float) -> None:
         self.share = share

@@ -11,6 +11,8 @@ from PySide6.QtCore import QEvent, Qt, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMenu, QMenuBar, QSplitter, QVBoxLayout, QWidget
 
+from levelloop.app import beside
+from levelloop.app.beside import Later
 from levelloop.app.commands.comparing import Comparing
 from levelloop.app.commands.files.documents import FileCommands
 from levelloop.app.commands.files.exporting import Exporting
@@ -33,7 +35,7 @@ from levelloop.app.commands.shell.starting import Starting
 from levelloop.app.commands.skin import SkinCommands
 from levelloop.app.commands.view import ViewCommands
 from levelloop.app.defects import told_defect
-from levelloop.app.jobs import Later, Runner
+from levelloop.app.jobs import Runner
 from levelloop.app.keyboard import Keyboard
 from levelloop.app.panels.build_line.line import BuildLine
 from levelloop.app.panels.guides import GuidesPanel
@@ -47,6 +49,7 @@ from levelloop.app.panels.sentence.bar import SentenceBar
 from levelloop.app.panels.state_strip import StateStrip
 from levelloop.app.panels.tool_line import ToolLine
 from levelloop.app.panels.uv.uv_panel import UvPanel
+from levelloop.app.post import Collector
 from levelloop.app.preferences import Preferences
 from levelloop.app.ready import Ready
 from levelloop.app.theme import BENCH, THEMES, scaled, set_text_scale, style_sheet, text_font
@@ -81,6 +84,7 @@ class Window(QMainWindow):
         session.runs, session.works = self.runner.run_job, self.runner.run
         self._later = Later(self)
         self._ready = Ready(self)
+        self._collector = Collector(self)
         self.stage = Stage(session)
         self.panes: Panes = Panes(session, self.stage, self.theme)
         self.sentence: SentenceBar = SentenceBar(session)
@@ -230,6 +234,7 @@ class Window(QMainWindow):
         self.stage.close()
         self._later.forget()
         self._ready.stop()
+        self._collector.stop()
         self.sentence.messages.fade()
         self.starting.close()
         self.panes.release()
@@ -357,9 +362,12 @@ class Window(QMainWindow):
     # Following the session
 
     def _changed(self, old: State, new: State) -> None:
-        # Pictures of large parts begin once everything else is up to date: on few processors they would disturb it.
-        with self.stage.holding():
+        beside.begin()
+        try:
             self._follow_change(old, new)
+        finally:
+            # After what is posted by now, drawing among it.
+            QTimer.singleShot(0, beside.end)
 
     def _follow_change(self, old: State, new: State) -> None:
         same_document = old.document is new.document

@@ -40,11 +40,17 @@ def advance(share: float) -> None:
     watch = _watch.get()
     if watch is None:
         return
-    progress, cancel, low, high = watch
-    if cancel is not None and cancel():
-        raise CancelledError("Stopped; nothing has changed.")
+    check()
+    progress, _, low, high = watch
     if progress is not None:
         progress(low + (high - low) * share)
+
+
+def check() -> None:
+    """Between pieces that are too small to tell. Raises CancelledError where nobody wants the work any more."""
+    watch = _watch.get()
+    if watch is not None and watch[1] is not None and watch[1]():
+        raise CancelledError("Stopped; nothing has changed.")
 
 
 def pieces(items: Sequence[Item]) -> Iterable[Item]:
@@ -57,8 +63,11 @@ def pieces(items: Sequence[Item]) -> Iterable[Item]:
     width = (high - low) / len(items)
     for number, item in enumerate(items):
         advance(number / len(items))
-        token = _watch.set((progress, cancel, low + number * width, low + (number + 1) * width))
+        piece = (progress, cancel, low + number * width, low + (number + 1) * width)
+        _watch.set(piece)
         try:
             yield item
         finally:
-            _watch.reset(token)
+            # Where the work was stopped this may run late and in another thread, which has a watch of its own.
+            if _watch.get() is piece:
+                _watch.set(watch)

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, QTimer
 
-from levelloop.app.jobs import Work
+from levelloop.app.beside import Work
 from levelloop.app.view.render.picture import Picture, make_picture
 from levelloop.app.view.viewport import Viewport
 from levelloop.app.view.wipe import Wipe, held_apart
@@ -29,8 +29,7 @@ class Comparing(QObject):
         self.window = window
         self._view: Viewport | None = None
         self._other: Document | None = None
-        self._works: list[Work] = []
-        self._is_over = False
+        self._work: Work | None = None
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(AFTER)
@@ -91,10 +90,8 @@ class Comparing(QObject):
 
     def stop(self) -> None:
         """Compares no more."""
-        self._is_over = True
         self._timer.stop()
-        for work in self._works:
-            work.stop()
+        self._stop_work()
 
     # Helpers
 
@@ -131,16 +128,16 @@ class Comparing(QObject):
             return apart, found
 
         def arrived(result: Any) -> None:
-            if not self._is_over and view.wipe is wipe and self._works[-1] is work:
+            if view.wipe is wipe:
                 wipe.apart, wipe.changes = result
                 view.compare_card.refresh()
                 view.refresh()
 
-        self._works = [one for one in self._works if not one.is_over]
-        for one in self._works:
-            one.stop()
-        work = Work(run)
-        work.done.result.connect(arrived)
-        work.done.failed.connect(self.window.tell)
-        self._works.append(work)
-        self.window.stage.start(work)
+        self._stop_work()
+        self._work = Work(run, arrived, self.window.tell)
+        self.window.stage.start(self._work)
+
+    def _stop_work(self) -> None:
+        """The latest wins."""
+        if self._work is not None:
+            self._work.stop()

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from PySide6.QtCore import QObject, QTimer
 
-from levelloop.app.jobs import Work
+from levelloop.app.beside import Work
 from levelloop.app.panels.review.sketch import mesh_of, outwards
 from levelloop.core.mesh.selection import Selection, count_of
 from levelloop.core.progress import pieces
@@ -34,7 +34,7 @@ class Reviewing(QObject):
         super().__init__(window)
         self.window = window
         self._work: Work | None = None
-        self._trying: list[Work] = []
+        self._trying: Work | None = None
         self._is_over = False
         self._again = False
         self._took = 0.0  # seconds, the last time
@@ -68,12 +68,16 @@ class Reviewing(QObject):
         self._timer.stop()
         self._trial.stop()
         self._is_over = True
+        if self._work is not None:
+            self._work.stop()
         self._drop_trials()
 
     def run(self) -> None:
         """Reviews all parts for all purposes; off the window's thread where they are large."""
         if self._work is not None:
             self._again = True
+            if not self.window.stage.is_hurried:
+                self._work.stop()
             return
         session = self.window.session
         document = session.document
@@ -88,11 +92,8 @@ class Reviewing(QObject):
         if is_small and not self.window.stage.is_hurried:
             self.window.review.show_reports(review())
             return
-        work = Work(review)
-        work.done.result.connect(self._arrived)
-        work.done.failed.connect(self._failed)
-        self._work = work
-        self.window.stage.start(work)
+        self._work = Work(review, self._arrived, self._failed, self._stopped)
+        self.window.stage.start(self._work)
 
     def _arrived(self, reports: Any) -> None:
         self._work = None
@@ -108,6 +109,12 @@ class Reviewing(QObject):
     def _failed(self, reason: str) -> None:
         self._arrived({})
         self.window.tell(reason)
+
+    def _stopped(self) -> None:
+        # A newer document is to be reviewed.
+        self._work, self._again = None, False
+        if not self._is_over:
+            self._timer.start()
 
     def choose(self, part_id: str, finding: Finding | None, step: int) -> None:
         """Shows a finding's places; a step of 0 and more also frames that place."""
@@ -163,8 +170,8 @@ class Reviewing(QObject):
 
     def _drop_trials(self) -> None:
         """Wants no more to know what remedies come to that are being tried."""
-        for work in self._trying:
-            work.stop()
+        if self._trying is not None:
+            self._trying.stop()
 
     def _try_remedies(self) -> None:
         """Works out beside the window what each remedy of the finding that is shown comes to."""
@@ -181,15 +188,9 @@ class Reviewing(QObject):
             ]
 
         def arrived(found: Any) -> None:
-            # The latest wins; after the window has closed nobody asks.
-            if not self._is_over and self._trying[-1] is work and self.window.panes.hands.finding is finding:
+            if self.window.panes.hands.finding is finding:
                 self.window.review.remedies.show_effects(found)
 
-        # Those that still run are kept until they are over: the pool has them.
-        self._trying = [work for work in self._trying if not work.is_over]
         self._drop_trials()
-        work = Work(effects)
-        self._trying.append(work)
-        work.done.result.connect(arrived)
-        work.done.failed.connect(lambda reason: None)
-        self.window.stage.start(work)
+        self._trying = Work(effects, arrived)
+        self.window.stage.start(self._trying)

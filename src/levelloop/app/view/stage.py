@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
-from contextlib import contextmanager
+from collections.abc import Iterable
 
 import numpy as np
 from PySide6.QtCore import QObject, QThreadPool, Signal
 
-from levelloop.app.jobs import Work
+from levelloop.app.beside import Work
 from levelloop.app.view.render.live import Shown, followed
 from levelloop.app.view.render.picture import Picture, Stop, make_picture, output_stop, shown_level
 from levelloop.core.arrays import Floats
@@ -52,8 +51,6 @@ class Stage(QObject):
         self._bends = False
         self._wanted: dict[str, tuple[Part, int, int | None, bool]] = {}
         self._running: dict[str, Work] = {}
-        self._ending: list[Work] = []  # kept until they are over: the pool still has them
-        self._held: list[Work] | None = None  # what starts once panels have followed a change
         self._pool = QThreadPool(self)
         self._pool.setMaxThreadCount(1)
 
@@ -195,24 +192,7 @@ class Stage(QObject):
 
     def start(self, work: Work) -> None:
         """Runs work off the window's thread, after what waits already."""
-        if self._held is None:
-            self._pool.start(work)
-        else:
-            self._held.append(work)
-
-    @contextmanager
-    def holding(self) -> Iterator[None]:
-        """Work that is asked for meanwhile starts afterwards: until then the window's thread is not disturbed."""
-        if self._held is not None:
-            yield
-            return
-        self._held = []
-        try:
-            yield
-        finally:
-            held, self._held = self._held, None
-            for work in held:
-                self._pool.start(work)
+        work.start(self._pool)
 
     def extent(self, part_id: str | None = None) -> Floats:
         """The points that frame all visible parts, or one."""
@@ -233,10 +213,6 @@ class Stage(QObject):
         self._wanted.clear()
         for work in self._running.values():
             work.stop()
-            work.done.result.disconnect()
-            work.done.failed.disconnect()
-            self._ending.append(work)
-        self._ending = [work for work in self._ending if not work.is_over]
         self._running.clear()
 
     def forget(self) -> None:
@@ -309,9 +285,11 @@ class Stage(QObject):
         part, level, until, on_limit = self._wanted.pop(part_id)
         old = self.pictures.get(part_id)
         bends = self._bends and level > 0
-        work = Work(lambda: make_picture(part, level > 0, old, level, until, False, on_limit, bends).made_ready())
-        work.done.result.connect(lambda picture: self._arrived(part_id, picture))
-        work.done.failed.connect(lambda reason: self._failed(part_id, reason))
+        work = Work(
+            lambda: make_picture(part, level > 0, old, level, until, False, on_limit, bends).made_ready(),
+            lambda picture: self._arrived(part_id, picture),
+            lambda reason: self._failed(part_id, reason),
+        )
         self._running[part_id] = work
         self.busy.emit(len(self._running))
         self.start(work)

@@ -13,6 +13,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from contextvars import copy_context
 from dataclasses import dataclass
 from typing import TypeVar
 
@@ -20,6 +21,7 @@ import numpy as np
 
 from levelloop.core.arrays import Floats, Integers
 from levelloop.core.mesh.topology import Topology
+from levelloop.core.progress import check
 from levelloop.core.surface.limit import Sectors
 
 BLOCK = 8_192  # points looked at together: what is worked out of them stays in the cache
@@ -317,13 +319,17 @@ def run_blocks(block: Callable[[Work, Scratch], None], work: Sequence[Work], siz
     def run(share: Sequence[Work]) -> None:
         scratch = Scratch(size)
         for one in share:
+            check()
             block(one, scratch)
 
     if not many:
         run(work)
         return
     with ThreadPoolExecutor(2) as pool:
-        list(pool.map(run, (work[::2], work[1::2])))
+        # Each half is watched as its caller is.
+        halves = [pool.submit(copy_context().run, run, half) for half in (work[::2], work[1::2])]
+        for half in halves:
+            half.result()
 
 
 def _around(columns: Floats, part: Integers) -> Floats:

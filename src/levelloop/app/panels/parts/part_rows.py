@@ -109,10 +109,10 @@ class PartRow(QWidget):
         chip.setPixmap(_chip(part.colour))
         self.name = Name(part.name, self)
         self.name.named.connect(self._renamed)
-        count = plain_label(f"{part.mesh.n_faces:,}", self)
-        count.setObjectName("quiet")
-        count.setFont(text_font(8.5))
-        count.setToolTip("Faces of the cage")
+        self._count = plain_label("", self)
+        self._count.setObjectName("quiet")
+        self._count.setFont(text_font(8.5))
+        self._count.setToolTip("Faces of the cage")
         for one in (self.eye, self.smooth, self.lock):
             row.addWidget(one)
         row.addSpacing(3)
@@ -131,7 +131,15 @@ class PartRow(QWidget):
             where.setFont(text_font(8.5))
             where.setToolTip(links)
             row.addWidget(where)
-        row.addWidget(count)
+        row.addWidget(self._count)
+        self.follow(part)
+
+    def follow(self, part: Part) -> None:
+        """Shows the part as it is now, where only its cage may be another one."""
+        self.part = part
+        count = f"{part.mesh.n_faces:,}"
+        if self._count.text() != count:
+            self._count.setText(count)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if self.name.geometry().contains(event.position().toPoint()):

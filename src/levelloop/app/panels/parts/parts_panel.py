@@ -74,7 +74,7 @@ class PartsPanel(QWidget):
         for number, row in enumerate(self.rows):
             widget = self.list.itemWidget(self.list.item(number))
             if row.part is not None and isinstance(widget, PartRow):
-                widget.part = here[row.part.id]
+                widget.follow(here[row.part.id])
             if row.part is None:
                 continue
             item = self.list.item(number)
@@ -185,14 +185,14 @@ class PartsPanel(QWidget):
             self.list.setCurrentRow(row)
 
     def _look(self, row: Row) -> tuple[object, ...]:
-        """All that decides how a row looks."""
+        """All that decides how a row looks, but for what it follows."""
         document = self.session.document
         if row.part is None:
             parts = in_group(document, row.group)
             return (row.group, row.group in self._folded, len(parts), any(part.visible for part in parts))
         part = row.part
         looks = (getattr(part, name) for name in SHOWN)
-        return (part.mesh.n_faces, self.stage.is_smooth(part), links_told(document, part), *looks)
+        return (self.stage.is_smooth(part), links_told(document, part), *looks)
 
     def _widget(self, row: Row) -> QWidget:
         if row.part is not None:

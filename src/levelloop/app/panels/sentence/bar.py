@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
 from PySide6.QtGui import QFocusEvent, QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QWidget
 
 from levelloop.app.panels.messages import Messages
 from levelloop.app.panels.sentence.field import Field
@@ -301,13 +301,15 @@ class SentenceBar(QWidget):
         shown: tuple[Any, ...] = ("", subject, bool(self.session.document.parts))
         if operation is not None:
             shown = (operation.key, subject, self.running.selected_before, *operation.pieces(values))
-        if shown != self._shown:
-            self._shown = shown
+        can_change, question = self.is_open or self.is_waiting, self.running.question
+        face = "idle" if operation is None else "open" if can_change else "kept"
+        is_other, self._shown = shown != self._shown, shown
+        # Words that are about to go need no new look.
+        self._show_face(face, [] if is_other else self._words.findChildren(QWidget))
+        if is_other:
             self._rebuild(operation, values, subject)
         elif operation is not None:
             self._words.write(operation, values, self.session.document.unit, self._typing)
-        can_change, question = self.is_open or self.is_waiting, self.running.question
-        self._show_face("open" if can_change and operation is not None else "kept" if operation is not None else "idle")
         self.note.setText(question[1](values) if question is not None else "")
         self.note.setVisible(question is not None)
         for button in (self.keep, self.revert):
@@ -330,11 +332,11 @@ class SentenceBar(QWidget):
         self._words.adjustSize()
         self._scroll.setFixedWidth(max(min(self._words.sizeHint().width(), self.width() - taken), 80))
 
-    def _show_face(self, face: str) -> None:
+    def _show_face(self, face: str, words: Sequence[QWidget]) -> None:
         if self.property("face") == face:
             return
         self.setProperty("face", face)
-        for widget in (self, *self.findChildren(QLabel), *self.fields.values()):
+        for widget in (self, self.note, self.messages, *words):
             widget.style().unpolish(widget)
             widget.style().polish(widget)
 
