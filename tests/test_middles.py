@@ -405,3 +405,30 @@ def test_symmetry_across_another_plane_guards_the_middle_too() -> None:
     flat = np.abs(session.part.mesh.points[:, 0]) == 0
     topology = session.part.mesh.topology
     assert not np.logical_and.reduceat(flat[topology.corners], topology.face_offsets[:-1]).any()
+
+
+@pytest.mark.parametrize("planes", ["x", "y", "xy"])
+@pytest.mark.parametrize("chosen", ["nothing", "its middle loop"])
+@pytest.mark.parametrize("values", [{"diameter": 40.0}, {"size": (40.0, 40.0, 60.0)}, {"through": "points"}])
+def test_a_mirrored_part_has_its_true_size_as_a_whole(planes: str, chosen: str, values: dict[str, Any]) -> None:
+    session = Session.new()
+    session.do("add_cylinder", diameter=38, height=60, sides=16, cells=6, caps="open")
+    for axis in planes:
+        corners = np.array([[-100.0] * 3, [100.0] * 3])
+        corners[1, "xyz".index(axis)] = 1e-6
+        session.select_where("faces", box=tuple(map(tuple, corners.tolist())))
+        session.do("delete")
+    session.add_step("mirror", planes=planes)
+    session.select_none()
+    if chosen != "nothing":
+        session.select_where("edges", plane="z")
+    before = session.part.mesh
+    session.do("true_size", **values)
+    after = session.part.mesh
+    assert after.n_points == before.n_points and after.n_faces == before.n_faces
+    on = [np.abs(before.points[:, "xyz".index(axis)]) < 1e-6 for axis in planes]
+    assert all(np.abs(after.points[one, "xyz".index(axis)]).max() < 1e-9 for one, axis in zip(on, planes, strict=True))
+    smooth = session.part.result(4, True).points
+    across = 2 * np.hypot(*smooth[np.abs(smooth[:, 2]) < 1e-6, :2].T)
+    wanted = 38.0 if "through" in values else 40.0
+    assert across.mean() == pytest.approx(wanted, rel=2e-3) and np.ptp(across) < 0.02 * wanted

@@ -3,24 +3,22 @@
 from __future__ import annotations
 
 from typing import Any
+from weakref import finalize
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, mask_of
+from levelloop.core.arrays import Floats, Integers
 from levelloop.core.errors import EditError
 from levelloop.core.geometry.boxes import BoxTree
 from levelloop.core.lazy import lazy
 from levelloop.core.mesh.faces import face_normals, triangles
 from levelloop.core.mesh.mesh import Mesh
 
-ALL_BELOW = 4_000  # pairs of place and triangle of which every one is looked at
-
 
 def closest_places(mesh: Mesh, places: Floats) -> tuple[Floats, Floats]:
     """For each place the nearest one on the mesh, and the normal of the face there: (p, 3), (p, 3).
 
-    Point to triangle by regions (Ericson 2005, 5.1.5), over all triangles whose box reaches nearer than what is known
-    to be near. Raises EditError for a mesh without faces.
+    Raises EditError for a mesh without faces.
     """
     if mesh.n_faces == 0:
         raise EditError("There is no surface to lie on; the part has no faces.")
@@ -38,40 +36,27 @@ class Triangles:
     """Triangles that are searched again and again. points: (n, 3); corners: (t, 3) of these."""
 
     def __init__(self, points: Floats, corners: Integers) -> None:
-        self.points, self.corners = points, corners
+        self.points, self.corners = np.ascontiguousarray(points), np.ascontiguousarray(corners)
         self.places = points[corners]
 
     def nearest(self, places: Floats) -> tuple[Integers, Floats]:
         """For each place the nearest triangle, and the nearest place on it: (p,), (p, 3)."""
-        place, triangle = self._candidates(places)
-        found = _on_triangles(places[place], *(self.places[triangle, corner] for corner in range(3)))
-        far = np.linalg.norm(found - places[place], axis=1)
-        order = np.lexsort((far, place))
-        best = order[np.unique(place[order], return_index=True)[1]]
-        return triangle[best], found[best]
-
-    def nearest_corner(self, places: Floats) -> tuple[Floats, Integers]:
-        """How far the nearest corner of a triangle is from each place, and which point that is: (p,) mm, (p,)."""
-        far, corner = self._tree.query(places)
-        return far, self._used[corner]
-
-    def _candidates(self, places: Floats) -> tuple[Integers, Integers]:
-        """Pairs of a place and a triangle among which each place's nearest triangle is for certain."""
-        count = len(self.corners)
-        if count * len(places) <= ALL_BELOW:
-            return np.repeat(np.arange(len(places)), count), np.tile(np.arange(count), len(places))
-        # No farther than the nearest corner: only triangles whose boxes reach that near can be nearer.
-        return self.boxes.within(places, self._tree.query(places)[0] * (1 + 1e-9))
+        if len(places) == 0:
+            return np.zeros(0, dtype=np.int64), np.zeros((0, 3))
+        tree = self._tree[0]
+        _, triangle, found = tree.squared_distance(self.points, self.corners, np.ascontiguousarray(places))
+        return np.asarray(triangle, dtype=np.int64).reshape(-1), np.asarray(found).reshape(-1, 3)
 
     @lazy
-    def _tree(self) -> Any:
-        from scipy.spatial import cKDTree
+    def _tree(self) -> list[Any]:
+        import igl
 
-        return cKDTree(self.points[self._used], balanced_tree=False, compact_nodes=False)
-
-    @lazy
-    def _used(self) -> Integers:
-        return np.flatnonzero(mask_of(self.corners.ravel(), len(self.points)))
+        tree = igl.AABB()
+        tree.init(self.points, self.corners)
+        kept = [tree]
+        # Let go of when the program ends, even where this one is not: the library complains of trees that outlive it.
+        finalize(self, kept.clear)
+        return kept
 
     @lazy
     def boxes(self) -> BoxTree:

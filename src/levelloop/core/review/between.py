@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Any
 from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, distinct, offsets_from_sizes
+from levelloop.core.arrays import Booleans, Floats, Integers, distinct, mask_of, offsets_from_sizes
 from levelloop.core.geometry.closest import Triangles
 from levelloop.core.geometry.crossings import crossing_triangles
 from levelloop.core.lazy import lazy
@@ -18,9 +19,35 @@ from levelloop.core.review.flush import STEP, Flats, flats_of, flush_faces
 from levelloop.core.words import counted
 
 TOUCH = 1e-4  # of the size of what meets: flush faces go through each other by rounding and by how they are cut up
-AT_FIRST = 16  # points whose depth is looked at together; four times as many each time after
-EXACT = 1.01  # a depth is told to two digits
+ROOM = 0.25  # of the size of where two meet: so far beside it their nearest places are looked for first
 FEW = 500  # faces between which there is much room: places inside them are looked at too
+
+
+@dataclass(frozen=True, eq=False)
+class Piece:
+    """All of a body's faces (f,) that reach into a box, as triangles (t, 3), and the face of each (t,)."""
+
+    faces: Integers
+    low: Floats
+    high: Floats
+    face: Integers
+    triangles: Triangles
+
+    def depths(self, places: Floats) -> tuple[Floats, Booleans]:
+        """How far places lie behind it, 0 before it, and whether that is how far they lie behind the body: (p,), (p,).
+
+        Where another face of the body may be nearer, it is at most so far.
+        """
+        triangle, found = self.triangles.nearest(places)
+        off = places - found
+        far = np.linalg.norm(off, axis=1)
+        room = np.minimum(places - self.low, self.high - places).min(axis=1, initial=np.inf)
+        corners = self.triangles.places[triangle]
+        normals = unit(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]))
+        # Beside an edge the normal is that of one of its faces, to which what is outside may lie at right angles.
+        before = np.einsum("ij,ij->i", off, normals) >= -0.5 * far
+        known = far <= room
+        return np.where(before & known, 0.0, far), known
 
 
 @dataclass(frozen=True, eq=False)
@@ -45,15 +72,17 @@ class Body:
         solid = ~self.surface.hole[face]
         return flat[solid], face[solid]
 
-    @property
-    def face(self) -> Integers:
-        """The face of each triangle: (t,)."""
-        return self._cut[1]
+    def piece(self, low: Floats, high: Floats) -> Piece:
+        """What of it reaches into a box."""
+        faces = self.within(low, high)
+        corners, face = self._cut
+        own = mask_of(faces, self.surface.n_faces)[face]
+        return Piece(faces, low, high, face[own], Triangles(self.surface.points, corners[own]))
 
     @lazy
-    def triangles(self) -> Triangles:
-        """Its triangles, to be searched."""
-        return Triangles(self.surface.points, self._cut[0])
+    def whole(self) -> Piece:
+        """All of it."""
+        return self.piece(*(np.full(3, side) for side in (-np.inf, np.inf)))
 
     @lazy
     def flats(self) -> Flats:
@@ -70,8 +99,13 @@ class Body:
         ]
 
     @lazy
-    def _normals(self) -> Floats:
-        return point_normals(self.surface.topology, self.surface.points)
+    def _corners(self) -> tuple[Any, Integers, Floats]:
+        """The points of its faces as a tree, which they are, and the normal at each point."""
+        from scipy.spatial import cKDTree
+
+        used = np.flatnonzero(mask_of(self._cut[0].ravel(), self.surface.n_points))
+        tree = cKDTree(self.surface.points[used], balanced_tree=False, compact_nodes=False)
+        return tree, used, point_normals(self.surface.topology, self.surface.points)
 
     @lazy
     def met(self) -> WeakKeyDictionary[Body, tuple[float | None, list[Meeting]]]:
@@ -103,17 +137,13 @@ class Body:
         totals = np.add.reduceat(self.surface.points[topology.corners[corners]], offsets_from_sizes(sizes)[:-1])
         return np.asarray(totals / sizes[:, None])
 
-    def nearest(self, places: Floats) -> tuple[Floats, Floats]:
-        """The nearest place on it to each, and the normal of the face there: (n, 3), (n, 3)."""
-        triangle, found = self.triangles.nearest(places)
-        corners = self.triangles.places[triangle]
-        return found, unit(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]))
-
-    def perhaps_behind(self, points: Floats) -> tuple[Booleans, Floats]:
-        """Points that are not plainly before its nearest corner, and how far that is: (n,), (n,) mm."""
-        far, corner = self.triangles.nearest_corner(points)
-        out = np.einsum("ij,ij->i", points - self.surface.points[corner], self._normals[corner])
-        return out < 0.5 * far, far
+    def perhaps_behind(self, places: Floats) -> Floats:
+        """Those of some places that are not plainly before its nearest corner: (p, 3)."""
+        tree, used, normals = self._corners
+        far, corner = tree.query(places)
+        corner = used[corner]
+        out = np.einsum("ij,ij->i", places - self.surface.points[corner], normals[corner])
+        return np.asarray(places[out < 0.5 * far])
 
 
 @dataclass(frozen=True, eq=False)
@@ -156,31 +186,36 @@ def meetings(bodies: list[Body], clearance: float | None = None) -> list[Meeting
 def _meetings(bodies: tuple[Body, Body], clearance: float | None, step: float) -> list[Meeting]:
     """What is found between two; the first of a meeting is 0 or 1."""
     first, second = bodies
-    near, far = _near(first, second, max(clearance or 0.0, step))
+    reach = max(clearance or 0.0, step)
+    near, far = _near(first, second, reach)
     if len(near) == 0 or len(far) == 0:
         return []
-    own, its = _crossing(first, second)
-    if len(own) == 0 and len(its) == 0:
+    boxes = first.box_of(near), second.box_of(far)
+    # Wide enough that of what lies between them most finds its nearest place.
+    room = max(reach, ROOM * min(float((high - low).max()) for low, high in boxes))
+    mine, its = (body.piece(low - room, high + room) for body, (low, high) in zip(bodies, boxes[::-1], strict=True))
+    own, other = crossing_triangles(mine.triangles, its.triangles)
+    own, other = distinct(mine.face[own]), distinct(its.face[other])
+    if len(own) == 0 and len(other) == 0:
         # Mirrored surfaces may meet edge on edge all along, or one lie within the other: then places tell.
         own = _faces_inside(first, near, second)
-    if len(own) or len(its):
-        sizes = [high - low for low, high in (first.box_of(near), second.box_of(far))]
-        least = TOUCH * max(float(size.max()) for size in sizes)
-        depth = _depth(first, near, second, least)
-        depth = max(depth, _depth(second, far, first, depth))
+    if len(own) or len(other):
+        least = TOUCH * max(float((high - low).max()) for low, high in boxes)
+        depth = _depth(first, near, second, its, least)
+        depth = max(depth, _depth(second, far, first, mine, depth))
         if depth > least:
             if len(own):
                 said = f"“{first.name}” goes through “{second.name}”, {depth:.3g} mm deep."
                 return [_told("crossing", 0, first, own, depth, said)]
             said = f"“{second.name}” goes through “{first.name}”, {depth:.3g} mm deep."
-            return [_told("crossing", 1, second, its, depth, said)]
+            return [_told("crossing", 1, second, other, depth, said)]
     found = []
     flush, largest = flush_faces(first.surface, first.flats, second.surface, second.flats, step)
     if len(flush):
         said = f"“{first.name}” and “{second.name}” are flush at {counted(len(flush), 'face')}."
         found.append(_told("flush", 0, first, flush, largest, said))
     if clearance is not None:
-        found += _too_near(first, near, second, clearance)
+        found += _too_near(first, near, second, its, clearance)
     return found
 
 
@@ -201,16 +236,11 @@ def _near(first: Body, second: Body, reach: float) -> tuple[Integers, Integers]:
     return mine, its
 
 
-def _crossing(first: Body, second: Body) -> tuple[Integers, Integers]:
-    """The faces of each that go through the other: (f,), (g,), ascending."""
-    mine, its = crossing_triangles(first.triangles, second.triangles)
-    return distinct(first.face[mine]), distinct(second.face[its])
-
-
-def _too_near(first: Body, near: Integers, second: Body, clearance: float) -> list[Meeting]:
+def _too_near(first: Body, near: Integers, second: Body, its: Piece, clearance: float) -> list[Meeting]:
     used = first.points_of(near)
     points, topology = first.surface.points[used], first.surface.topology
-    apart = np.linalg.norm(points - second.nearest(points)[0], axis=1)
+    # The piece reaches at least as far as the clearance: what is nearer than that is in it.
+    apart = np.linalg.norm(points - its.triangles.nearest(points)[1], axis=1)
     corners = np.searchsorted(used, topology.corners[topology.corners_of_faces(near)])
     close = np.minimum.reduceat(apart[corners], offsets_from_sizes(topology.face_sizes[near])[:-1])
     chosen = np.flatnonzero(close < clearance)
@@ -226,17 +256,20 @@ def _faces_inside(first: Body, near: Integers, second: Body) -> Integers:
     if second.surface.topology.open_edges.any() or second.surface.hole.any():
         return near[:0]
     middles = first.middles_of(near)
-    behind = np.flatnonzero(second.perhaps_behind(middles)[0])
     low, high = first.box_of(near)
-    deepest, _ = _deepest(second, middles[behind], TOUCH * float((high - low).max()))
-    if deepest < 0:
+    depths, _ = second.whole.depths(middles)
+    deepest = int(depths.argmax())
+    if depths[deepest] <= TOUCH * float((high - low).max()):
         return near[:0]
-    inside = turns_around(second.triangles.places, middles[behind[deepest]]) > 0.5
-    return near[behind] if inside else near[:0]
+    inside = turns_around(second.whole.triangles.places, middles[deepest]) > 0.5
+    return near[depths > 0] if inside else near[:0]
 
 
-def _depth(first: Body, near: Integers, second: Body, least: float) -> float:
-    """How far points of some faces lie behind another body, the farthest of them: mm, or anything up to least."""
+def _depth(first: Body, near: Integers, second: Body, its: Piece, least: float) -> float:
+    """How far points of some faces lie behind another body, the farthest of them: mm, or anything up to least.
+
+    its: the piece of the other that is looked at first.
+    """
     surface = first.surface
     points = surface.points[first.points_of(near)]
     low, high = second.box
@@ -247,32 +280,13 @@ def _depth(first: Body, near: Integers, second: Body, least: float) -> float:
         edges = distinct(surface.topology.corner_edge[surface.topology.corners_of_faces(near)])
         sides = surface.points[surface.topology.edges[edges]].mean(axis=1)
         points = np.concatenate((points, sides, first.middles_of(near)))
-    return _deepest(second, points, least)[1]
-
-
-def _deepest(body: Body, points: Floats, least: float) -> tuple[int, float]:
-    """Which of the points lies farthest behind a body, −1 where none does by more than the least, and how far: mm.
-
-    No place is farther from a surface than from its nearest corner: those that may lie deepest are looked at first, and
-    no more of them than it takes to know it to a hundredth.
-    """
-    if len(points) == 0:
-        return -1, least
-    behind, most = body.perhaps_behind(points)
-    order = np.flatnonzero(behind)
-    order = order[np.argsort(-most[order], kind="stable")]
-    deepest, depth, done, many = -1, least, 0, AT_FIRST
-    while done < len(order) and most[order[done]] > EXACT * depth:
-        some = order[done : done + many]
-        places, normals = body.nearest(points[some])
-        off = points[some] - places
-        far = np.linalg.norm(off, axis=1)
-        # Beside an edge the normal is that of one of its faces, to which what is outside may lie at right angles.
-        far[np.einsum("ij,ij->i", off, normals) >= -0.5 * far] = 0.0
-        if far.max() > depth:
-            deepest, depth = int(some[far.argmax()]), float(far.max())
-        done, many = done + many, 4 * many
-    return deepest, depth
+    points = second.perhaps_behind(points)
+    depths, known = its.depths(points)
+    deepest = max(float(depths[known].max(initial=0.0)), least)
+    unknown = ~known & (depths > deepest)
+    if unknown.any():
+        deepest = max(float(second.whole.depths(points[unknown])[0].max()), deepest)
+    return deepest
 
 
 def _told(check: str, one: int, body: Body, faces: Integers, value: float, said: str) -> Meeting:

@@ -59,6 +59,7 @@ HOLDING: tuple[Operation, ...] = (
         TRUE_SIZES,
         ("points", "edges", "faces"),
         or_all=True,
+        at_middle="local",
         also="diameter exact",
     ),
     Operation(
