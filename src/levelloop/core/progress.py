@@ -7,8 +7,9 @@ The watch belongs to the thread's context, not to the program: pure functions st
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
-from contextvars import ContextVar
+from contextvars import ContextVar, copy_context
 from typing import TypeVar
 
 from levelloop.core.errors import LevelLoopError
@@ -51,6 +52,12 @@ def check() -> None:
     watch = _watch.get()
     if watch is not None and watch[1] is not None and watch[1]():
         raise CancelledError("Stopped; nothing has changed.")
+
+
+def at_once(*calls: Callable[[], Item]) -> list[Item]:
+    """What some calls come to, each in a thread of its own and watched as their caller is."""
+    with ThreadPoolExecutor(len(calls)) as pool:
+        return [one.result() for one in [pool.submit(copy_context().run, call) for call in calls]]
 
 
 def pieces(items: Sequence[Item]) -> Iterable[Item]:

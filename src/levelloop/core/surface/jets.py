@@ -12,16 +12,14 @@ Curvature is positive where the surface bends away from its outward side. Formul
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from concurrent.futures import ThreadPoolExecutor
-from contextvars import copy_context
 from dataclasses import dataclass
 from typing import TypeVar
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers
+from levelloop.core.arrays import Booleans, Floats, Integers
 from levelloop.core.mesh.topology import Topology
-from levelloop.core.progress import check
+from levelloop.core.progress import at_once, check
 from levelloop.core.surface.limit import Sectors
 
 BLOCK = 8_192  # points looked at together: what is worked out of them stays in the cache
@@ -136,10 +134,12 @@ class Rings:
         return result.T
 
 
-def rings_of(topology: Topology, sectors: Sectors) -> Rings:
-    """The sectors of an all-quad surface whose derivatives are known from the points around them."""
+def rings_of(topology: Topology, sectors: Sectors, asked: Booleans | None = None) -> Rings:
+    """The sectors of an all-quad surface, of those asked for (s,), whose derivatives follow from the points around."""
     size = np.diff(sectors.offsets)
     four = topology.face_sizes[topology.corner_face[sectors.corners[sectors.offsets[:-1]]]] == 4
+    if asked is not None:
+        four &= asked
     smooth = ~sectors.crease_points & ~sectors.corner_points
     darts = np.zeros(topology.n_points, dtype=np.bool_)
     darts[topology.edges[sectors.darts].ravel()] = True
@@ -322,14 +322,10 @@ def run_blocks(block: Callable[[Work, Scratch], None], work: Sequence[Work], siz
             check()
             block(one, scratch)
 
-    if not many:
+    if many:
+        at_once(lambda: run(work[::2]), lambda: run(work[1::2]))
+    else:
         run(work)
-        return
-    with ThreadPoolExecutor(2) as pool:
-        # Each half is watched as its caller is.
-        halves = [pool.submit(copy_context().run, run, half) for half in (work[::2], work[1::2])]
-        for half in halves:
-            half.result()
 
 
 def _around(columns: Floats, part: Integers) -> Floats:

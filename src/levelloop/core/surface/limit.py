@@ -239,12 +239,16 @@ def sector_normals(topology: Topology, around: Sectors, points: Floats, some: In
     for ring in dart_rings(topology, around):
         tangents = [np.einsum("k,skd->sd", mask, points[ring.places]) for mask in ring.masks[1:]]
         normals[ring.sectors] = np.cross(*tangents)
-    lengths = np.linalg.norm(normals, axis=1)
+    found = normals if some is None else normals[some]
+    lengths = np.linalg.norm(found, axis=1)
     weak = np.flatnonzero(~(lengths > 1e-12 * np.maximum(lengths.max(initial=0.0), 1e-300)))
-    weak = weak if some is None else weak[mask_of(some, len(normals))[weak]]
     if len(weak):
-        normals[weak] = _mean_normals(topology, around, points, weak)
-    return unit(normals)
+        found[weak] = _mean_normals(topology, around, points, weak if some is None else some[weak])
+    if some is None:
+        return unit(normals)
+    normals[:] = 0.0
+    normals[some] = unit(found)
+    return normals
 
 
 def sector_places(topology: Topology, around: Sectors, points: Floats, some: Integers) -> Floats:

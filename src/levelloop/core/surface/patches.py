@@ -10,9 +10,8 @@ are blocks of equal length in the order of faces, edges and points: products lan
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, partial
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -20,6 +19,7 @@ import numpy as np
 from levelloop.core.arrays import Booleans, Floats, Integers, distinct, inverse_of, offsets_from_sizes, ranges
 from levelloop.core.lazy import lazy
 from levelloop.core.mesh.topology import Topology
+from levelloop.core.progress import at_once
 from levelloop.core.surface.refine import Sharp, Step, refine, sharp_on
 
 if TYPE_CHECKING:
@@ -71,8 +71,7 @@ class Patches:
                 self._put(column, row)
         else:
             # Coordinates have nothing to do with each other, and products leave the interpreter free.
-            with ThreadPoolExecutor(2) as pool:
-                list(pool.map(self._put, columns, result))
+            at_once(*(partial(self._put, column, row) for column, row in zip(columns, result, strict=True)))
         piece = self.piece
         result[:, piece.targets] = (piece.fast_points if keep else piece.points)(points).T
         bare = self._without_faces

@@ -11,6 +11,7 @@ from levelloop.core.arrays import Booleans, Floats, Integers, frozen
 from levelloop.core.lazy import lazy
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.topology import Topology
+from levelloop.core.progress import at_once
 from levelloop.core.surface.jets import NAMES, Bends, rings_of
 from levelloop.core.surface.limit import Sectors, sector_normals, sector_places, sectors
 from levelloop.core.surface.refine import sharp_of
@@ -111,7 +112,8 @@ def sampled_mesh(mesh: Mesh, cage_face: Integers) -> SurfaceSamples:
     bends.normals[rest] = sector_normals(topology, around, mesh.points, rest)[rest]
     bends.places[:] = mesh.points[around.point]
     beside = np.zeros(len(around.point))
-    _take_from_neighbours(topology, around.of_corner, bends, known, beside)
+    everything = np.ones(len(known), dtype=np.bool_)
+    _take_from_neighbours(topology, around.of_corner, bends, known, beside, everything)
     sector, has_faces = _sector_of_points(topology, around)
     values = {name: getattr(bends, name)[sector] for name in NAMES}
     for value in values.values():
@@ -150,10 +152,17 @@ def _bends(surface: SmoothSurface, points: Floats, quarter: int, directions: boo
         return _bends_by_rings(surface, surface.points(points), quarter, directions)
     start, patches, irregular = surface.patched
     local = surface.refined_to(start, points)
-    bends, beside = regular_bends(patches, local, directions), np.zeros(patches.final.n_points)
-    if irregular is not None:
-        piece = irregular.piece
-        found, lost = _bends(irregular.surface, local[piece.used], max(quarter - start, 0), directions)
+    beside = np.zeros(patches.final.n_points)
+    if irregular is None:
+        bends = regular_bends(patches, local, directions)
+    else:
+        piece, its_surface = irregular.piece, irregular.surface
+        later = max(quarter - start, 0)
+        # What the one does alone is done beside the other.
+        (bends, _), (found, lost) = at_once(
+            lambda: (regular_bends(patches, local, directions), beside),
+            lambda: _bends(its_surface, local[piece.used], later, directions),
+        )
         bends.put(piece.targets, found.take(piece.sources))
         beside[piece.targets] = lost[piece.sources]
     bare = np.flatnonzero(surface.topology.point_face_count == 0)
@@ -203,7 +212,7 @@ def _known_bends(deep: SmoothSurface, raw: Floats, directions: bool) -> tuple[Be
 
 def _fill_normals(deep: SmoothSurface, raw: Floats, bends: Bends, known: Booleans) -> None:
     """Places and normals where curvature does not exist: poles have both."""
-    rest = np.flatnonzero(~known)
+    rest = np.flatnonzero(~known & deep.asked)
     if len(rest) == 0:
         return
     around = deep.sectors
@@ -228,17 +237,19 @@ def _fill_normals(deep: SmoothSurface, raw: Floats, bends: Bends, known: Boolean
 
 def _look_beside(deep: SmoothSurface, bends: Bends, known: Booleans, beside: Floats, level: int) -> None:
     """Curvature at poles, taken a quarter of a cage face beside them."""
-    if known.all():
+    if (known | ~deep.asked).all():
         return
     quarter = deep.steps[level].parent if deep.level > level else deep.topology
     # Corner c of one level is the first corner of face c at the next, at the same point.
     sector = deep.sectors.of_corner[4 ** (deep.level - level) * np.arange(quarter.n_corners)]
-    _take_from_neighbours(quarter, sector, bends, known, beside)
+    _take_from_neighbours(quarter, sector, bends, known, beside, deep.asked)
 
 
-def _take_from_neighbours(topology: Topology, sector: Integers, bends: Bends, known: Booleans, beside: Floats) -> None:
+def _take_from_neighbours(
+    topology: Topology, sector: Integers, bends: Bends, known: Booleans, beside: Floats, asked: Booleans
+) -> None:
     """The bends of unknown sectors as those of the neighbour that bends most; sector: (k,) of each corner."""
-    at = np.flatnonzero(~known[sector])
+    at = np.flatnonzero((asked & ~known)[sector])
     after, before = topology.next_corner[at], topology.previous_corner[at]
     other = sector[np.concatenate((after, topology.next_corner[after], before))]
     owner = np.tile(sector[at], 3)

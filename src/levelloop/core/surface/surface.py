@@ -14,6 +14,7 @@ from levelloop.core.mesh.mesh import Mesh, NamedSet
 from levelloop.core.mesh.outlines import drop_faces
 from levelloop.core.mesh.tags import SHARPNESS_NEVER_FADES, TAGS, Tag
 from levelloop.core.mesh.topology import Topology
+from levelloop.core.progress import at_once
 from levelloop.core.surface.face_varying import refined_uv
 from levelloop.core.surface.jets import Rings, rings_of
 from levelloop.core.surface.limit import (
@@ -57,17 +58,25 @@ class SmoothSurface:
 
     level: 0 (the cage itself) … 6. Points of the surface are numbered cage points first.
     like: a surface of the same cage with other tags; its connectivity is used again; patches_from: the level from which
-    on regular faces are patches.
+    on regular faces are patches; asked: (k,) the points whose normals and bends are asked for, None for all.
     """
 
     steps: tuple[Step, ...]
 
-    def __init__(self, mesh: Mesh, level: int, like: SmoothSurface | None = None, patches_from: int = 0) -> None:
+    def __init__(
+        self,
+        mesh: Mesh,
+        level: int,
+        like: SmoothSurface | None = None,
+        patches_from: int = 0,
+        asked: Integers | None = None,
+    ) -> None:
         if not 0 <= level <= HIGHEST_LEVEL:
             raise EditError(f"Smoothing levels go from 0 to {HIGHEST_LEVEL}, not {level}.")
         self.cage = mesh
         self.level = level
         self._patches_from = patches_from
+        self._asked = asked
         steps: list[Step] = []
         # Wires are no surface; their points stay where they are.
         topology = mesh.topology.faces_only
@@ -163,12 +172,19 @@ class SmoothSurface:
     @lazy
     def rings(self) -> Rings:
         """The points around those of the surface whose derivatives are known from them."""
-        return rings_of(self.topology, self.sectors)
+        return rings_of(self.topology, self.sectors, self.asked)
+
+    @lazy
+    def asked(self) -> Booleans:
+        """The sectors whose normals and bends are asked for: (s,)."""
+        if self._asked is None:
+            return np.ones(len(self.sectors.point), dtype=np.bool_)
+        return mask_of(self._asked, self.topology.n_points)[self.sectors.point]
 
     @lazy
     def _odd_sectors(self) -> Integers:
         """Sectors that are no plain ring of four faces."""
-        return np.flatnonzero(~mask_of(self.rings.inner_of, len(self.sectors.point)))
+        return np.flatnonzero(self.asked & ~mask_of(self.rings.inner_of, len(self.sectors.point)))
 
     @lazy
     def patched(self) -> tuple[int, Patches, Irregular | None] | None:
@@ -183,7 +199,8 @@ class SmoothSurface:
         creases, corners = piece.sharp.creases(topology.n_edges), piece.sharp.corners(topology.n_points)
         cage = Mesh(topology, np.zeros((topology.n_points, 3)), creases, corners, scheme=self.cage.scheme)
         # A piece is as irregular as it was cut out; what it becomes is less so.
-        return start, patches, Irregular(piece, SmoothSurface(cage, self.level - start, patches_from=1))
+        surface = SmoothSurface(cage, self.level - start, patches_from=1, asked=piece.sources)
+        return start, patches, Irregular(piece, surface)
 
     def refined_to(self, level: int, points: Floats) -> Floats:
         """The points of a lower level for the cage's: (n', 3)."""
@@ -229,16 +246,24 @@ class SmoothSurface:
         assert self.patched is not None
         start, patches, irregular = self.patched
         local = self.refined_to(start, points)
-        normals = regular_normals(patches, local)
-        if not self.sectors.one_each:
-            normals = normals[self.sectors.point]
-        if irregular is not None:
+
+        def of_regular() -> Floats:
+            normals = regular_normals(patches, local)
+            return normals if self.sectors.one_each else normals[self.sectors.point]
+
+        if irregular is None:
+            return of_regular()
+
+        def of_irregular() -> Floats:
             there, surface = local[irregular.piece.used], irregular.surface
             patched = surface.patched is not None
-            found = surface._patched_normals(there) if patched else surface.normals(surface.points(there))
-            targets, sources = self._irregular_sectors
-            for mine, theirs in zip(normals.T, found.T, strict=True):
-                mine[targets] = theirs[sources]
+            return surface._patched_normals(there) if patched else surface.normals(surface.points(there))
+
+        # What the one does alone is done beside the other.
+        normals, found = at_once(of_regular, of_irregular)
+        targets, sources = self._irregular_sectors
+        for mine, theirs in zip(normals.T, found.T, strict=True):
+            mine[targets] = theirs[sources]
         return normals
 
     @lazy
