@@ -8,7 +8,7 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, distinct, mask_of, offsets_from_sizes
+from levelloop.core.arrays import Floats, Integers, distinct, mask_of, offsets_from_sizes
 from levelloop.core.geometry.closest import Triangles
 from levelloop.core.geometry.crossings import crossing_triangles
 from levelloop.core.lazy import lazy
@@ -19,35 +19,7 @@ from levelloop.core.review.flush import STEP, Flats, flats_of, flush_faces
 from levelloop.core.words import counted
 
 TOUCH = 1e-4  # of the size of what meets: flush faces go through each other by rounding and by how they are cut up
-ROOM = 0.25  # of the size of where two meet: so far beside it their nearest places are looked for first
 FEW = 500  # faces between which there is much room: places inside them are looked at too
-
-
-@dataclass(frozen=True, eq=False)
-class Piece:
-    """All of a body's faces (f,) that reach into a box, as triangles (t, 3), and the face of each (t,)."""
-
-    faces: Integers
-    low: Floats
-    high: Floats
-    face: Integers
-    triangles: Triangles
-
-    def depths(self, places: Floats) -> tuple[Floats, Booleans]:
-        """How far places lie behind it, 0 before it, and whether that is how far they lie behind the body: (p,), (p,).
-
-        Where another face of the body may be nearer, it is at most so far.
-        """
-        triangle, found = self.triangles.nearest(places)
-        off = places - found
-        far = np.linalg.norm(off, axis=1)
-        room = np.minimum(places - self.low, self.high - places).min(axis=1, initial=np.inf)
-        corners = self.triangles.places[triangle]
-        normals = unit(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]))
-        # Beside an edge the normal is that of one of its faces, to which what is outside may lie at right angles.
-        before = np.einsum("ij,ij->i", off, normals) >= -0.5 * far
-        known = far <= room
-        return np.where(before & known, 0.0, far), known
 
 
 @dataclass(frozen=True, eq=False)
@@ -72,17 +44,11 @@ class Body:
         solid = ~self.surface.hole[face]
         return flat[solid], face[solid]
 
-    def piece(self, low: Floats, high: Floats) -> Piece:
-        """What of it reaches into a box."""
-        faces = self.within(low, high)
+    def piece(self, faces: Integers) -> tuple[Integers, Triangles]:
+        """Some of its faces as triangles, to be searched, and the face of each: (t,)."""
         corners, face = self._cut
         own = mask_of(faces, self.surface.n_faces)[face]
-        return Piece(faces, low, high, face[own], Triangles(self.surface.points, corners[own]))
-
-    @lazy
-    def whole(self) -> Piece:
-        """All of it."""
-        return self.piece(*(np.full(3, side) for side in (-np.inf, np.inf)))
+        return face[own], Triangles(self.surface.points, corners[own])
 
     @lazy
     def flats(self) -> Flats:
@@ -137,13 +103,32 @@ class Body:
         totals = np.add.reduceat(self.surface.points[topology.corners[corners]], offsets_from_sizes(sizes)[:-1])
         return np.asarray(totals / sizes[:, None])
 
-    def perhaps_behind(self, places: Floats) -> Floats:
-        """Those of some places that are not plainly before its nearest corner: (p, 3)."""
+    def turns_around(self, place: Floats) -> float:
+        """How often it goes around a place, +1 inside a closed one that faces outward."""
+        return turns_around(self.surface.points[self._cut[0]], place)
+
+    def depths(self, places: Floats) -> Floats:
+        """How far places lie behind it, 0 before it: (p,) mm."""
         tree, used, normals = self._corners
+        result = np.zeros(len(places))
         far, corner = tree.query(places)
-        corner = used[corner]
-        out = np.einsum("ij,ij->i", places - self.surface.points[corner], normals[corner])
-        return np.asarray(places[out < 0.5 * far])
+        off = places - self.surface.points[used[corner]]
+        # The others are plainly before their nearest corner.
+        perhaps = np.flatnonzero(np.einsum("ij,ij->i", off, normals[used[corner]]) < 0.5 * far)
+        if len(perhaps) == 0:
+            return result
+        places, reach = places[perhaps], far[perhaps].max()
+        # No place is farther from a surface than from its nearest corner: what is nearer lies in this piece.
+        _, piece = self.piece(self.within(places.min(axis=0) - reach, places.max(axis=0) + reach))
+        triangle, found = piece.nearest(places)
+        off = places - found
+        far = np.linalg.norm(off, axis=1)
+        corners = piece.places[triangle]
+        normals = unit(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]))
+        # Beside an edge the normal is that of one of its faces, to which what is outside may lie at right angles.
+        behind = np.einsum("ij,ij->i", off, normals) < -0.5 * far
+        result[perhaps[behind]] = far[behind]
+        return result
 
 
 @dataclass(frozen=True, eq=False)
@@ -186,24 +171,17 @@ def meetings(bodies: list[Body], clearance: float | None = None) -> list[Meeting
 def _meetings(bodies: tuple[Body, Body], clearance: float | None, step: float) -> list[Meeting]:
     """What is found between two; the first of a meeting is 0 or 1."""
     first, second = bodies
-    reach = max(clearance or 0.0, step)
-    near, far = _near(first, second, reach)
+    near, far = _near(first, second, max(clearance or 0.0, step))
     if len(near) == 0 or len(far) == 0:
         return []
-    boxes = first.box_of(near), second.box_of(far)
-    # Wide enough that of what lies between them most finds its nearest place.
-    room = max(reach, ROOM * min(float((high - low).max()) for low, high in boxes))
-    mine, its = (body.piece(low - room, high + room) for body, (low, high) in zip(bodies, boxes[::-1], strict=True))
-    own, other = crossing_triangles(mine.triangles, its.triangles)
-    own, other = distinct(mine.face[own]), distinct(its.face[other])
+    own, other = _crossing(first, near, second, far)
     if len(own) == 0 and len(other) == 0:
         # Mirrored surfaces may meet edge on edge all along, or one lie within the other: then places tell.
         own = _faces_inside(first, near, second)
     if len(own) or len(other):
-        least = TOUCH * max(float((high - low).max()) for low, high in boxes)
-        depth = _depth(first, near, second, its, least)
-        depth = max(depth, _depth(second, far, first, mine, depth))
-        if depth > least:
+        sizes = [high - low for low, high in (first.box_of(near), second.box_of(far))]
+        depth = max(_depth(first, near, second), _depth(second, far, first))
+        if depth > TOUCH * max(float(size.max()) for size in sizes):
             if len(own):
                 said = f"“{first.name}” goes through “{second.name}”, {depth:.3g} mm deep."
                 return [_told("crossing", 0, first, own, depth, said)]
@@ -215,7 +193,7 @@ def _meetings(bodies: tuple[Body, Body], clearance: float | None, step: float) -
         said = f"“{first.name}” and “{second.name}” are flush at {counted(len(flush), 'face')}."
         found.append(_told("flush", 0, first, flush, largest, said))
     if clearance is not None:
-        found += _too_near(first, near, second, its, clearance)
+        found += _too_near(first, near, second, far, clearance)
     return found
 
 
@@ -236,11 +214,18 @@ def _near(first: Body, second: Body, reach: float) -> tuple[Integers, Integers]:
     return mine, its
 
 
-def _too_near(first: Body, near: Integers, second: Body, its: Piece, clearance: float) -> list[Meeting]:
+def _crossing(first: Body, near: Integers, second: Body, far: Integers) -> tuple[Integers, Integers]:
+    """Those of some faces of each that go through the other: (f,), (g,), ascending."""
+    (own, mine), (other, its) = first.piece(near), second.piece(far)
+    one, two = crossing_triangles(mine, its)
+    return distinct(own[one]), distinct(other[two])
+
+
+def _too_near(first: Body, near: Integers, second: Body, far: Integers, clearance: float) -> list[Meeting]:
     used = first.points_of(near)
     points, topology = first.surface.points[used], first.surface.topology
-    # The piece reaches at least as far as the clearance: what is nearer than that is in it.
-    apart = np.linalg.norm(points - its.triangles.nearest(points)[1], axis=1)
+    # What is nearer than the clearance is among these faces.
+    apart = np.linalg.norm(points - second.piece(far)[1].nearest(points)[1], axis=1)
     corners = np.searchsorted(used, topology.corners[topology.corners_of_faces(near)])
     close = np.minimum.reduceat(apart[corners], offsets_from_sizes(topology.face_sizes[near])[:-1])
     chosen = np.flatnonzero(close < clearance)
@@ -256,20 +241,16 @@ def _faces_inside(first: Body, near: Integers, second: Body) -> Integers:
     if second.surface.topology.open_edges.any() or second.surface.hole.any():
         return near[:0]
     middles = first.middles_of(near)
-    low, high = first.box_of(near)
-    depths, _ = second.whole.depths(middles)
+    depths = second.depths(middles)
     deepest = int(depths.argmax())
-    if depths[deepest] <= TOUCH * float((high - low).max()):
+    low, high = first.box_of(near)
+    if depths[deepest] <= TOUCH * float((high - low).max()) or second.turns_around(middles[deepest]) <= 0.5:
         return near[:0]
-    inside = turns_around(second.whole.triangles.places, middles[deepest]) > 0.5
-    return near[depths > 0] if inside else near[:0]
+    return near[depths > 0]
 
 
-def _depth(first: Body, near: Integers, second: Body, its: Piece, least: float) -> float:
-    """How far points of some faces lie behind another body, the farthest of them: mm, or anything up to least.
-
-    its: the piece of the other that is looked at first.
-    """
+def _depth(first: Body, near: Integers, second: Body) -> float:
+    """How far points of some faces lie behind another body, the farthest of them: mm."""
     surface = first.surface
     points = surface.points[first.points_of(near)]
     low, high = second.box
@@ -280,13 +261,7 @@ def _depth(first: Body, near: Integers, second: Body, its: Piece, least: float) 
         edges = distinct(surface.topology.corner_edge[surface.topology.corners_of_faces(near)])
         sides = surface.points[surface.topology.edges[edges]].mean(axis=1)
         points = np.concatenate((points, sides, first.middles_of(near)))
-    points = second.perhaps_behind(points)
-    depths, known = its.depths(points)
-    deepest = max(float(depths[known].max(initial=0.0)), least)
-    unknown = ~known & (depths > deepest)
-    if unknown.any():
-        deepest = max(float(second.whole.depths(points[unknown])[0].max()), deepest)
-    return deepest
+    return float(second.depths(points).max(initial=0.0))
 
 
 def _told(check: str, one: int, body: Body, faces: Integers, value: float, said: str) -> Meeting:
