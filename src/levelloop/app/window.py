@@ -141,7 +141,7 @@ class Window(QMainWindow):
         self._connect()
         self._refresh_all()
         self.stage.refresh()
-        self._framed = False
+        self._shown = False
         self.panes.hands.flies = QApplication.isEffectEnabled(Qt.UIEffect.UI_General)
         if REGISTRY.refused:
             self.tell(" ".join(REGISTRY.refused))
@@ -209,9 +209,8 @@ class Window(QMainWindow):
 
     def showEvent(self, event: Any) -> None:
         super().showEvent(event)
-        if not self._framed:
-            self._framed = True
-            QTimer.singleShot(0, lambda: self.view.frame(everything=True))
+        if not self._shown:
+            self._shown = True
             self.reviewing.soon()
             self._ready.begin()
 

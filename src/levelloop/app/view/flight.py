@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QEasingCurve, QVariantAnimation
+from PySide6.QtCore import QAbstractAnimation, QEasingCurve, QVariantAnimation
 
 from levelloop.app.view.camera import Camera
 
@@ -26,6 +26,12 @@ class Flight(QVariantAnimation):
         self.setEndValue(1.0)
         self.setEasingCurve(QEasingCurve.Type.OutCubic)
         self.valueChanged.connect(self._pass_by)
+        self.finished.connect(view.come_to_rest)
+
+    @property
+    def is_going(self) -> bool:
+        """Whether the camera is on its way."""
+        return self.state() == QAbstractAnimation.State.Running
 
     def go(self, start: Camera, end: Camera) -> None:
         """Goes from one camera to another, which the view has at the end."""

@@ -59,7 +59,6 @@ class Panes(QWidget):
             view = self._new_view()
             view.camera.look(DIRECTIONS[len(self.views) - 1])
             view.camera.perspective = False
-            view.frame(everything=True)
         for number, view in enumerate(self.views):
             view.setVisible(number < count)
         for number, row in enumerate(self._rows):

@@ -8,6 +8,7 @@ import numpy as np
 from PySide6.QtCore import QObject, QThreadPool, Signal
 
 from levelloop.app.beside import Work
+from levelloop.app.view.render.lighter import made_ready
 from levelloop.app.view.render.live import Shown, followed
 from levelloop.app.view.render.picture import Picture, Stop, make_picture, output_stop, shown_level
 from levelloop.core.arrays import Floats
@@ -286,7 +287,7 @@ class Stage(QObject):
         old = self.pictures.get(part_id)
         bends = self._bends and level > 0
         work = Work(
-            lambda: make_picture(part, level > 0, old, level, until, False, on_limit, bends).made_ready(),
+            lambda: made_ready(make_picture(part, level > 0, old, level, until, False, on_limit, bends)),
             lambda picture: self._arrived(part_id, picture),
             lambda reason: self._failed(part_id, reason),
         )

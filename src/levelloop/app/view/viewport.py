@@ -27,9 +27,11 @@ from levelloop.app.view.flight import Flight
 from levelloop.app.view.hands import Hands
 from levelloop.app.view.look import Look
 from levelloop.app.view.overlay import Overlay
+from levelloop.app.view.pace import FAST, Grade, Pace
 from levelloop.app.view.picking.picking import Hit, Reach, Sight, pick
 from levelloop.app.view.picking.pointer_selection import Choosing
 from levelloop.app.view.picking.snapping import Catch
+from levelloop.app.view.render.lighter import lighter
 from levelloop.app.view.render.renderer import Renderer
 from levelloop.app.view.render.scene import Scene
 from levelloop.app.view.render.uploads import Uploads
@@ -42,7 +44,7 @@ from levelloop.document.cameras import NamedCamera
 from levelloop.document.session import Session
 
 HELD = ("G", "Q", "Z")
-FAST = 0.033  # seconds for a frame that follows the pointer
+RESTS = 200  # milliseconds after the wheel was turned that the view is drawn finely again
 
 
 def surface_format() -> QSurfaceFormat:
@@ -90,6 +92,7 @@ class Viewport(QOpenGLWidget):
         self.choosing = Choosing(self)
         self._uploads = uploads or Uploads()
         self._renderer: Renderer | None = None
+        self._has_size = False
         self._sight: Sight | None = None
         self.gesture: Gesture | None = None
         self.catch: Catch | None = None
@@ -110,6 +113,11 @@ class Viewport(QOpenGLWidget):
         self._hover_timer.setInterval(12)
         self._hover_timer.timeout.connect(self.find_hover)
         self._flight = Flight(self)
+        self._pace = Pace()
+        self._turning = QTimer(self)  # since the wheel was turned
+        self._turning.setSingleShot(True)
+        self._turning.setInterval(RESTS)
+        self._turning.timeout.connect(self.come_to_rest)
         stage.changed.connect(self._stage_changed)
 
     # What is shared with other views
@@ -237,6 +245,7 @@ class Viewport(QOpenGLWidget):
         """Frees what is on the GPU and stops what waits; the view is not drawn any more after that."""
         self._hover_timer.stop()
         self._flight.stop()
+        self._turning.stop()
         self.look_card.stop()
         self.gauge_card.stop()
         if self._renderer is not None:
@@ -300,21 +309,45 @@ class Viewport(QOpenGLWidget):
 
     def resizeGL(self, width: int, height: int) -> None:
         self._sight = None
+        if not self._has_size:
+            # Before it is drawn for the first time: a second picture of everything would be waited for.
+            self._has_size = True
+            points = self._framed_points(everything=True)
+            if len(points):
+                self.camera.frame(points, *self.pixels)
         self.overlay.setGeometry(self.rect())
         self.look_card.place()
         self.compare_card.place()
 
     def paintGL(self) -> None:
-        if self._renderer is None:
+        # A new size is painted once before the view is seen, too early for anybody.
+        if self._renderer is None or not self.isVisible():
             return
-        fine = not self.stage.is_hurried and (self.gesture is None or self.gesture.keeps_fine)
         left = None
         if self.wipe is not None:
             left = (self.scenery.left_scene(self.session.state, self.state(), self.wipe), self.wipe.share)
-        began = perf_counter()
-        self._renderer.draw(self.defaultFramebufferObject(), self.scene(), self.camera, *self.pixels, fine, left)
-        if fine:
+        scene, began = self.scene(), perf_counter()
+        load = scene.load
+        grade: Grade = "plain" if self.stage.is_hurried else self._pace.grade(self.turns, load)
+        if grade == "light":
+            scene = lighter(scene)
+        self._renderer.draw(self.defaultFramebufferObject(), scene, self.camera, *self.pixels, grade == "fine", left)
+        if self.turns or self._pace.tells(grade, load):
+            self._renderer.finish()
+            self._pace.took(grade, load, perf_counter() - began)
+        if grade == "fine":
             self.stage.keeps_up = perf_counter() - began < FAST
+
+    @property
+    def turns(self) -> bool:
+        """Whether the camera moves just now, by hand or by itself."""
+        moves = self.gesture is not None and not self.gesture.keeps_fine
+        return moves or self._flight.is_going or self._turning.isActive()
+
+    def come_to_rest(self) -> None:
+        """Draws everything again, now that the camera stands still."""
+        self._pace.rest()
+        self.refresh()
 
     def state(self) -> ViewState:
         """All that decides what the view shows, beside the document."""
@@ -372,7 +405,7 @@ class Viewport(QOpenGLWidget):
         self.stage.hurry(False)
         self._grip = -1
         self.catch = None
-        self.refresh()
+        self.come_to_rest()
 
     def event(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
@@ -420,6 +453,7 @@ class Viewport(QOpenGLWidget):
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier and self._running_soft():
             self.soft_turned.emit(1.001 ** event.angleDelta().y())
             return
+        self._turning.start()
         self.camera.zoom(1.0015 ** event.angleDelta().y(), place.x(), place.y(), self.width(), self.height())
         self.moved()
 

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from levelloop.app.view.camera import Camera
 from levelloop.app.view.look import BENDS, SHADINGS, Section
 from levelloop.app.view.render.picture import Changes, Picture
-from levelloop.app.view.render.scene import CLAY, Colour, Patch, Projected, Scene, Seeing, Standing, arrays_of
+from levelloop.app.view.render.scene import CLAY, Colour, Patch, Projected, Scene, Seeing, Solid, Standing, arrays_of
 from levelloop.app.view.render.shaders import FLAT, IMAGE, LINE, PICK, POINT, SKY, SURFACE
 from levelloop.app.view.render.uploads import Uploaded, Uploads
 from levelloop.app.view.render.what_is_where import WhatIsWhere, faces_at
@@ -106,6 +106,10 @@ class Renderer:
             window.use()
         self._forget({id(pixels) for one in scenes for pixels in one.pixels()})
 
+    def finish(self) -> None:
+        """Waits until what was asked for is drawn."""
+        self._context.finish()
+
     def rest(self) -> None:
         """Shows nothing for now: what only this view needed is free for others."""
         self._uploads.leave(self)
@@ -126,7 +130,7 @@ class Renderer:
         # What one looks through comes after what stands behind it.
         for solid in sorted(scene.solids, key=lambda one: one.is_clear):
             is_laid_on = solid.is_laid_on
-            array = self._laid_on(solid.picture) if is_laid_on else self._surface(solid.picture)
+            array = self._laid_on(solid.picture) if is_laid_on else self._surface(solid)
             middle = solid.picture.middle
             self._set(
                 "surface",
@@ -333,9 +337,11 @@ class Renderer:
         self._set("flat", world_to_clip=_from(to_clip, patch.middle), lift=1e-5)
         self._twice("flat", array, patch.colour, patch.through)
 
-    def _surface(self, picture: Picture) -> Any:
-        """The vertices of a picture, with how it bends where that is known."""
+    def _surface(self, solid: Solid) -> Any:
+        """The vertices of a solid's picture, with how it bends where that is known."""
+        picture = solid.picture
         vertices, indices, bends = arrays_of(picture)
+        indices = indices if solid.indices is None else solid.indices
         parts: list[tuple[Uploaded, Layout]] = [(vertices, SURFACE_LAYOUT)]
         if bends is not None:
             parts.append((bends, BEND_LAYOUT))

@@ -83,7 +83,7 @@ class Skin:
 class Solid:
     """A picture to draw as a solid; skins: of its triangles where they have materials, else all are of the colour.
 
-    pixels: an image that is laid on all of it by UV.
+    pixels: an image that is laid on all of it by UV; indices: fewer triangles (t, 3) that stand for the picture's.
     """
 
     picture: Picture
@@ -92,6 +92,7 @@ class Solid:
     projected: Projected | None = None
     skins: list[Skin] = field(default_factory=list)
     pixels: NDArray[np.uint8] | None = None
+    indices: NDArray[np.uint32] | None = None
 
     @property
     def is_laid_on(self) -> bool:
@@ -138,7 +139,10 @@ class Seeing:
 
 @dataclass
 class Scene:
-    """All that one frame shows. focus: the place (3,) that is looked at, what lies before it being see-through."""
+    """All that one frame shows. focus: the place (3,) that is looked at, what lies before it being see-through.
+
+    whole: the scene that a lighter one stands for a while.
+    """
 
     solids: list[Solid] = field(default_factory=list)
     patches: list[Patch] = field(default_factory=list)
@@ -151,11 +155,22 @@ class Scene:
     section: Section | None = None
     seeing: Seeing = field(default_factory=Seeing)
     focus: Floats | None = None
+    whole: Scene | None = None
+
+    @property
+    def load(self) -> int:
+        """How many triangles and lines it has: what it takes to draw it."""
+        triangles = sum(len(solid.picture.indices if solid.indices is None else solid.indices) for solid in self.solids)
+        return triangles + 2 * sum(len(lines.segments) for lines in self.lines)
 
     def arrays(self) -> Iterator[NDArray[np.generic]]:
-        """Every array that is drawn from."""
+        """Every array that is drawn from, soon again too."""
+        if self.whole is not None:
+            yield from self.whole.arrays()
         for solid in self.solids:
             yield from (array for array in arrays_of(solid.picture) if array is not None)
+            if solid.indices is not None:
+                yield solid.indices
             if solid.is_laid_on:
                 yield solid.picture.unrolled
                 if solid.picture.uv is not None:
