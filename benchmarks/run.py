@@ -518,13 +518,24 @@ def on_screen() -> list[Row]:
     opened = [number for _ in range(3) for number in printed(OPENING)]
     dragged = printed(DRAGGING)
     beat = printed("import sys; sys.path.insert(0, 'benchmarks'); import heartbeat; print(heartbeat.longest_silence())")
+    turned = printed("import sys; sys.path.insert(0, 'benchmarks'); import turning; print(*turning.frames().values())")
     if server is not None:
         server.terminate()
-    rows: list[Row] = [("window on screen with the demo", min(opened), 2500.0, how)] if opened else []
+    rows: list[Row] = [("window on screen with the demo", min(opened), 1500.0, how)] if opened else []
     if dragged:
         what = "9,600 quads shown smooth: soft drag"
         rows.append((f"{what}, pointer to buffers", dragged[0], 33.0, "the level drops while dragging"))
         rows.append((f"{what}, pointer to picture", dragged[1], 33.0, how))
+    if turned:
+        empty, empty_turning, demo, demo_turning, lit, uploaded, many, many_turning, most, most_turning = turned
+        rows += [
+            ("empty view: a frame at rest", empty, None, how),
+            ("demo: a frame at rest", demo, None, how),
+            ("demo: pointer to lit face", lit, 1.1 * demo, f"one frame; {uploaded:.1f} kB uploaded"),
+            ("demo: a frame while the view turns", demo_turning, demo, f"empty view: {empty_turning:.0f} ms"),
+            ("100,000 faces: a frame while the view turns", many_turning, 0.5 * many, f"at rest: {many:.0f} ms"),
+            ("1,000,000 faces: a frame while the view turns", most_turning, 0.1 * most, f"at rest: {most:.0f} ms"),
+        ]
     if beat:
         what = "a session on 100,000 faces: longest block of the window's thread"
         rows.append((what, beat[0], 100.0, "drawing not counted"))

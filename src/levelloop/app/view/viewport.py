@@ -284,6 +284,11 @@ class Viewport(QOpenGLWidget):
         return self.hands.handle(self.session.state, picture, self.camera)
 
     @property
+    def uploaded(self) -> int:
+        """How many bytes it and the views beside it have sent to the GPU so far."""
+        return self._uploads.written
+
+    @property
     def pointer(self) -> QPoint:
         """Where the pointer was last, in logical pixels."""
         return self._last
