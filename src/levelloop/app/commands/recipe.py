@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QMenu
 
-from levelloop.app.tools.step_marks import StepMarks, marks_of
+from levelloop.app.tools.step_marks import PlaneMarks, StepMarks, marks_of
 from levelloop.core.words import counted
 from levelloop.document.document import Document
 from levelloop.document.operations import REGISTRY, keys
@@ -35,7 +35,7 @@ class RecipeCommands:
             "station out": lambda _: self.remove(),
         }
         self._known: tuple[Part | None, str] = (None, "")
-        self._marks: StepMarks | None = None
+        self._marks: StepMarks | PlaneMarks | None = None
         window.panes.hands.open_step = self.marks
         window.panes.hands.change_step = window.sentence.give
         line = window.line
@@ -58,12 +58,12 @@ class RecipeCommands:
         self.window.attempt(lambda: self.window.sentence.start(operation, values, True))
         self.window.line.update()
 
-    def marks(self) -> StepMarks | None:
-        """The pivot, axis and limits of the step whose numbers are open; None where none is."""
+    def marks(self) -> StepMarks | PlaneMarks | None:
+        """The marks of the step whose numbers are open; None where none is, or it has none."""
         sentence, session = self.window.sentence, self.window.session
         operation, values, _ = sentence.running.subject()
         is_open = sentence.is_open or sentence.is_waiting
-        if not is_open or operation is None or "pivot" not in values:
+        if not is_open or operation is None:
             return None
         kind = next((key for key in STEPS if operation.key == f"step_{key}"), "")
         if not kind or not session.document.parts:

@@ -9,7 +9,7 @@ from PySide6.QtCore import QPoint, Qt
 from levelloop.app.tools.curve_tools import DragRadius, RadiusCircle
 from levelloop.app.tools.dragging import DragElement, DragHandle
 from levelloop.app.tools.gestures import Asking, Box, Brush, Gesture, Lasso, MoveSection, MoveWipe, Orbit, Pan, Stroke
-from levelloop.app.tools.step_marks import DragMark
+from levelloop.app.tools.step_marks import DragMark, StepMarks
 from levelloop.app.view.picking.picking import Hit
 
 if TYPE_CHECKING:
@@ -38,8 +38,7 @@ def pressed(view: Viewport, button: Qt.MouseButton, place: QPoint, modifiers: Qt
     if circle is not None and circle.is_at(view, place):
         return DragRadius(view, place, circle)
     marks = hands.open_step()
-    mark = marks.grip_at(view, place) if marks is not None else ""
-    if marks is not None and mark:
+    if isinstance(marks, StepMarks) and (mark := marks.grip_at(view, place)):
         return DragMark(view, place, marks, mark)
     handle = view.handle()
     grip = view.axis_at(handle, place)

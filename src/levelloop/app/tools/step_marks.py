@@ -1,4 +1,4 @@
-"""Marks of the step whose numbers are open: its pivot, axis, limits and turning sense, in the view, dragged there."""
+"""Marks of the step whose numbers are open, in the view: its planes, or the pivot, axis, limits that are dragged."""
 
 from __future__ import annotations
 
@@ -18,6 +18,7 @@ from levelloop.core.edit.move.transform import pivot_place
 from levelloop.core.errors import LevelLoopError
 from levelloop.core.geometry.planes import as_direction
 from levelloop.core.mesh.faces import unit
+from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import NOTHING
 from levelloop.core.recipe.chain import build
 from levelloop.document.part import Part
@@ -28,7 +29,28 @@ if TYPE_CHECKING:
 REACH = 9.0  # pixels
 AROUND = np.radians(np.linspace(20.0, 300.0, 40))  # of the arc that shows the turning sense
 LIMITS = ("from", "to")
+ROOM = 0.6  # of the cage's size: so far a plane is drawn either side
 ANGLES = ("angle", "rotate")  # the parameters of steps that say how far it is turned
+
+
+@dataclass(frozen=True, eq=False)
+class PlaneMarks:
+    """The planes that a step mirrors at: the corners of a square on each, (k, 4, 3) in its part's own space."""
+
+    part: Part
+    squares: Floats
+
+    def draw(self, view: Viewport, painter: QPainter) -> None:
+        """The squares, tinted, with the lines in which they meet the other planes through their middle."""
+        tone = view.theme.selection
+        for square in self.squares:
+            painter.setPen(QPen(colour(tone, 0.8), 1.4))
+            painter.setBrush(colour(tone, 0.045))
+            painter.drawPolygon(_on_screen(self.part, view, square))
+            painter.setPen(QPen(colour(tone, 0.45), 1.0, Qt.PenStyle.DashLine))
+            halves = (square + np.roll(square, -1, axis=0)) / 2.0
+            painter.drawPolyline(_on_screen(self.part, view, halves[[0, 2]]))
+            painter.drawPolyline(_on_screen(self.part, view, halves[[1, 3]]))
 
 
 @dataclass(frozen=True, eq=False)
@@ -125,8 +147,7 @@ class StepMarks:
             painter.drawEllipse(self._placed(view, place[None]).at(0), 4.0, 4.0)
 
     def _placed(self, view: Viewport, points: Floats) -> QPolygonF:
-        on = view.on_screen(self.part.placed(points))[:, :2]
-        return QPolygonF([QPointF(x, y) for x, y in on.tolist()])
+        return _on_screen(self.part, view, points)
 
 
 class DragMark(Gesture):
@@ -162,17 +183,40 @@ class DragMark(Gesture):
         return self
 
 
-def marks_of(part: Part, values: Mapping[str, Any], until: int) -> StepMarks | None:
-    """The marks of a step by its numbers; until: how many steps run before it. None where it has no pivot."""
-    if "pivot" not in values:
+def marks_of(part: Part, values: Mapping[str, Any], until: int) -> StepMarks | PlaneMarks | None:
+    """The marks of a step by its numbers; until: how many steps run before it. None where it has neither."""
+    if "planes" not in values and "pivot" not in values:
         return None
     try:
         mesh = build(part.mesh, part.links(0, until=until), part.plain).mesh
-        axis = as_direction(values.get("around", values.get("axis", values.get("along", "z"))))
-        pivot = pivot_place(mesh, NOTHING, values["pivot"])
-        along = as_direction(values["along"]) if "limits" in values else None
+        return _planes_of(part, values["planes"], mesh) if "planes" in values else _about(part, values, mesh)
     except LevelLoopError:
         return None
+
+
+# Helpers
+
+
+def _planes_of(part: Part, planes: str, mesh: Mesh) -> PlaneMarks | None:
+    """Squares that reach a little farther than the cage and its image."""
+    if mesh.n_points == 0:
+        return None
+    middle = (mesh.points.min(axis=0) + mesh.points.max(axis=0)) / 2.0
+    reach = ROOM * float(np.linalg.norm(np.ptp(mesh.points, axis=0)))
+    squares = []
+    for plane in planes:
+        axis = "xyz".index(plane)
+        one, other = np.eye(3)[[(axis + 1) % 3, (axis + 2) % 3]] * reach
+        # Where the cage is mirrored the other way too, that plane is in the middle.
+        at = np.where(np.isin(np.arange(3), ["xyz".index(name) for name in planes]), 0.0, middle)
+        squares.append(at + np.array([one + other, other - one, -one - other, one - other]))
+    return PlaneMarks(part, np.array(squares))
+
+
+def _about(part: Part, values: Mapping[str, Any], mesh: Mesh) -> StepMarks | None:
+    axis = as_direction(values.get("around", values.get("axis", values.get("along", "z"))))
+    pivot = pivot_place(mesh, NOTHING, values["pivot"])
+    along = as_direction(values["along"]) if "limits" in values else None
     reach = np.ptp(mesh.points, axis=0)
     limits, are_set = (0.0, 0.0), False
     if along is not None:
@@ -185,3 +229,8 @@ def marks_of(part: Part, values: Mapping[str, Any], until: int) -> StepMarks | N
     turns = next((int(np.sign(float(values[name]))) for name in ANGLES if name in values), 0)
     size = 0.5 * float(np.linalg.norm(reach)) or 1.0
     return StepMarks(part, np.asarray(pivot), axis, along, limits, are_set, turns, size)
+
+
+def _on_screen(part: Part, view: Viewport, points: Floats) -> QPolygonF:
+    on = view.on_screen(part.placed(points))[:, :2]
+    return QPolygonF([QPointF(x, y) for x, y in on.tolist()])

@@ -21,7 +21,7 @@ from levelloop.core.review.findings import Finding
 from levelloop.document.running.running import State
 
 if TYPE_CHECKING:
-    from levelloop.app.tools.step_marks import StepMarks
+    from levelloop.app.tools.step_marks import PlaneMarks, StepMarks
 
 HandleAxes = Literal["world", "part", "normal", "view"]
 HandlePivot = Literal["middle", "each", "origin", "anchor", "last"]
@@ -67,7 +67,7 @@ class Hands:
     repeats: Callable[[bool], Kind | None] = lambda plainly: None
     apply_again: Callable[[Selection], None] = lambda selection: None
     open_field: Callable[[str], bool] = lambda text: False
-    open_step: Callable[[], StepMarks | None] = lambda: None
+    open_step: Callable[[], StepMarks | PlaneMarks | None] = lambda: None
     change_step: Callable[[dict[str, Any]], None] = lambda values: None
     looks: tuple[tuple[str, str, Callable[[], bool]], ...] = ()
 
