@@ -156,6 +156,43 @@ def test_a_curve_is_drawn_on_a_surface_caught_by_its_points_and_closed(empty: Ha
     assert drawn.points[1] == pytest.approx(points[top], abs=1e-3)
 
 
+def test_the_next_point_of_a_curve_is_typed(empty: Hands) -> None:
+    sheet_in(empty)
+    empty.window.on_view.draw_curve()
+    # Before the first click there is nothing to go on from.
+    empty.key(Qt.Key.Key_5)
+    assert empty.window.sentence.running.question is None
+    click(empty, on_sheet(empty, -15, -10))
+    empty.move(on_sheet(empty, 5, -10))
+    empty.type("12.5")
+    assert empty.window.sentence.note.text() == "12.5 mm from the last point"
+    assert empty.window.panes.hands.tool.aim() is not None
+    empty.key(Qt.Key.Key_Return)
+    assert "the last 12.5 mm away" in empty.window.message
+    # The field is closed again, the tool is still there; Esc takes the question back, not what is drawn.
+    empty.type("4")
+    empty.key(Qt.Key.Key_Escape)
+    empty.key(Qt.Key.Key_Escape)
+    assert empty.window.sentence.running.question is None and empty.window.panes.hands.tool.aim() is None
+    empty.type("1")
+    empty.window.sentence.give({"by": (1.0, 2.0, 3.0)})
+    empty.window.sentence.finish(False)
+    click(empty, on_sheet(empty, 15, 15))
+    empty.key(Qt.Key.Key_Return)
+    points = empty.session.part.mesh.points
+    assert len(points) == 4
+    assert np.linalg.norm(points[1] - points[0]) == pytest.approx(12.5)
+    assert (points[1] - points[0])[0] == pytest.approx(12.5, abs=0.05)
+    assert points[2] - points[1] == pytest.approx((1, 2, 3))
+    # Nothing that makes no sense is taken.
+    empty.window.on_view.draw_curve()
+    click(empty, on_sheet(empty, 0, 0))
+    empty.type("0")
+    empty.key(Qt.Key.Key_Return)
+    empty.key(Qt.Key.Key_Return)
+    assert "above 0" in empty.window.message
+
+
 def test_strips_are_drawn_over_another_part(empty: Hands) -> None:
     empty.session.do("add_quad_sphere", diameter=40, cells=8, name="form")
     empty.session.do("add_plane", size=(2, 2), at=(60, 0, 0), name="strips")

@@ -9,6 +9,8 @@ from PySide6.QtCore import QObject, Qt, QTimer
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QApplication, QWidget
 
+from levelloop.app.commands.next_place import ask_next_place
+
 if TYPE_CHECKING:
     from levelloop.app.window import Window
 
@@ -52,7 +54,8 @@ class Keyboard(QObject):
         elif key == Qt.Key.Key_F6:
             self.go_round(1)
         elif plain and text and text in OPENS_A_FIELD:
-            self.window.sentence.open_field(text)
+            if self.window.sentence.running.question is not None or not ask_next_place(self.window, text):
+                self.window.sentence.open_field(text)
         elif plain and text and text.lower() in "xyz":
             self.window.sentence.set_axis(text.lower())
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right) and not event.modifiers():
@@ -92,6 +95,8 @@ class Keyboard(QObject):
         elif self.window.stage.is_working:
             self.window.stage.stop_work()
             self.window.tell("Stopped; the cage is shown.")
+        elif self.window.sentence.running.question is not None:
+            self.window.sentence.take_back()
         elif hands.tool is not None and hands.tool.drop():
             self.window.tell("What was drawn is dropped.")
         elif self.window.sentence.running.goes_on:

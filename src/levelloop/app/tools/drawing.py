@@ -38,6 +38,25 @@ class DrawLine(Tool):
         self._done, self._on_surface = done, on_surface
         self._places: list[Floats] = []
         self._part = ""
+        self.aim: Callable[[], Floats | None] = lambda: None  # where the numbers typed just now put the next place
+
+    @property
+    def takes_numbers(self) -> bool:
+        """Whether the next place may be typed: there is a last one, and places need not lie on a part."""
+        return bool(self._places) and not self._on_surface
+
+    @property
+    def last(self) -> Floats | None:
+        """The last place so far."""
+        return self._places[-1] if self._places else None
+
+    def way(self, view: Viewport) -> Floats:
+        """The direction from the last place to the one under the pointer, along x where these are one."""
+        found = self._found(view, view.pointer)
+        view.catch = None
+        way = np.zeros(3) if found is None else found - self._places[-1]
+        length = float(np.linalg.norm(way))
+        return way / length if length > 1e-9 else np.eye(3)[0]
 
     def press(self, view: Viewport, place: QPoint) -> None:
         """Adds the place under the pointer."""
@@ -49,12 +68,17 @@ class DrawLine(Tool):
         if found is None:
             view.told.emit("Click on a part's surface.")
             return
-        self._places.append(found)
+        self.add(view, found)
+
+    def add(self, view: Viewport, place: Floats) -> None:
+        """Adds a place, and says how far from the last one it is."""
+        self._places.append(place)
         length = ""
         if len(self._places) > 1:
             unit = view.session.document.unit
-            length = f", the last {length_told(float(np.linalg.norm(found - self._places[-2])), unit)} away"
-        view.told.emit(f"{counted(len(self._places), 'point')}{length}; Enter is done, Esc leaves.")
+            length = f", the last {length_told(float(np.linalg.norm(place - self._places[-2])), unit)} away"
+        typed = "" if self._on_surface else "; digits type the next one"
+        view.told.emit(f"{counted(len(self._places), 'point')}{length}{typed}; Enter is done, Esc leaves.")
 
     def drag(self, view: Viewport, place: QPoint) -> None:
         """Moves the last place along, on the surface under the pointer too."""
@@ -90,7 +114,12 @@ class DrawLine(Tool):
         painter.setPen(QPen(tone, 2.0))
         painter.setBrush(colour(view.theme.panel))
         if screen:
-            for one, other in zip(screen, [*screen[1:], QPointF(view.pointer)], strict=True):
+            end, aim = QPointF(view.pointer), self.aim()
+            if aim is not None:
+                x, y = view.on_screen(aim[None])[0, :2]
+                end = QPointF(x, y)
+                painter.drawEllipse(end, 3.5, 3.5)
+            for one, other in zip(screen, [*screen[1:], end], strict=True):
                 painter.drawLine(one, other)
         for place in screen:
             painter.drawEllipse(place, 3.5, 3.5)

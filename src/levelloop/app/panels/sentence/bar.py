@@ -98,6 +98,7 @@ class SentenceBar(QWidget):
         self._before: dict[str, Any] = {}  # what the field in use held when it was opened
         self._shown: tuple[Any, ...] = ()
         self._typing: Field | None = None
+        self._complaint = ""  # about what stands in a field
         self.refresh()
 
     @property
@@ -141,6 +142,7 @@ class SentenceBar(QWidget):
 
         keep: called with the values then; note: what stands beside Keep.
         """
+        self._complaint = ""
         self.running.wait(question, values, (keep, note))
         self.refresh()
 
@@ -158,6 +160,10 @@ class SentenceBar(QWidget):
     def finish(self, again: bool) -> None:
         """Keeps what was done; again: applies it to what is picked next, or where nothing can be, once more."""
         question, waiting = self.running.question, self.running.waiting
+        if question is not None and self._complaint:
+            # Nothing has run that could be seen: what is kept must be what stands there.
+            self.told.emit(self._complaint)
+            return
         self.running.drop()
         if question is not None and waiting is not None:
             self.refresh()
@@ -401,7 +407,7 @@ class SentenceBar(QWidget):
         """Esc: the field has its old value again, and the keyboard is the view's."""
         operation, values, _ = self.running.subject()
         old = {name: value for name, value in self._before.items() if name in values and value != values[name]}
-        self._typing = None
+        self._typing, self._complaint = None, ""
         if operation is not None and old:
             self._apply(old, None)
         self._shown = ()
@@ -431,6 +437,7 @@ class SentenceBar(QWidget):
         field.selectAll()
 
     def _apply(self, changes: dict[str, Any], field: Field | None) -> None:
+        self._complaint = ""
         try:
             self.told.emit(self.running.apply(changes))
         except LevelLoopError as error:
@@ -446,6 +453,7 @@ class SentenceBar(QWidget):
         self.refresh()
 
     def _wrong(self, field: Field, sentence: str) -> None:
+        self._complaint = sentence
         field.setObjectName("wrong")
         field.style().polish(field)
         self.told.emit(sentence)
