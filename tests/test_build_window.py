@@ -154,6 +154,16 @@ def test_a_curve_is_drawn_on_a_surface_caught_by_its_points_and_closed(empty: Ha
     assert np.linalg.norm(drawn.points, axis=1) == pytest.approx(20.0, abs=0.5)
     # The second one was caught by the point beside it.
     assert drawn.points[1] == pytest.approx(points[top], abs=1e-3)
+    # Shown smooth it stays on the smooth surface between its points too.
+    empty.window.panes.hands.snaps = set()
+    form = empty.session.document.by_name("form")
+    empty.window.stage.show_smooth([form], True)
+    empty.settle()
+    empty.window.on_view.draw_curve()
+    for x, y in ((-12, 4), (0, 8), (11, 5)):
+        click(empty, on_sheet(empty, x, y, np.sqrt(380 - x * x - y * y)))
+    empty.key(Qt.Key.Key_Return)
+    assert empty.session.state.parameters["onto"] == "form" and empty.session.part.mesh.n_points > 3
 
 
 def test_the_next_point_of_a_curve_is_typed(empty: Hands) -> None:

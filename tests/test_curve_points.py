@@ -19,6 +19,7 @@ from hypothesis import strategies as st
 from PySide6.QtCore import QPoint, Qt
 from scipy.integrate import quad
 from scipy.interpolate import CubicSpline
+from scipy.spatial import cKDTree
 
 from levelloop.app.tools.curve_tools import RadiusCircle
 from levelloop.core.edit.build.curve_points import (
@@ -31,9 +32,12 @@ from levelloop.core.edit.build.curve_points import (
 )
 from levelloop.core.edit.clean.take_out import take_out
 from levelloop.core.edit.divide.split import split_ring
-from levelloop.core.errors import EditError
+from levelloop.core.errors import EditError, LevelLoopError
 from levelloop.core.forms.curves import add_curve, order_along, path_of
-from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.forms.hugging import hugging
+from levelloop.core.forms.primitives import quad_sphere
+from levelloop.core.geometry.closest import closest_places
+from levelloop.core.mesh.mesh import CurveKind, Mesh
 from levelloop.core.mesh.selection import NOTHING, Selection
 from levelloop.document.session import Session
 
@@ -290,3 +294,54 @@ def test_a_circle_around_a_point_sets_its_radius(empty: Hands) -> None:
     # With other kinds, or several points, there is none.
     session.select(points=[0, 1])
     assert RadiusCircle.of(view) is None
+
+
+# On a surface
+
+
+@some(30)
+@given(
+    st.integers(2, 7), st.integers(0, 99), st.booleans(), st.sampled_from(["smooth", "straight"]), st.floats(0.05, 500)
+)
+def test_a_curve_on_a_surface_stays_there_between_its_points(
+    count: int, seed: int, closed: bool, kind: CurveKind, size: float
+) -> None:
+    chance = np.random.default_rng(seed)
+    ball = quad_sphere(size, 12)
+    # Neighbours that do not lie across the ball from each other: there is no way over it between such.
+    angles = np.sort(chance.uniform(0, 2 * np.pi, count)) * 0.4
+    heights = chance.uniform(-0.6, 0.6, count)
+    points = np.stack((np.cos(angles), np.sin(angles), heights), axis=1) * size / 2
+    if np.linalg.norm(np.diff(points, axis=0), axis=1).min() < 0.02 * size:
+        return
+    drawn = add_curve(points, kind, closed and count > 2, np.arange(1.0, count + 1))
+    found = hugging(drawn, ball)
+    path = path_of(found)
+    places = np.linspace(0, path.spans, 40 * path.spans + 1)
+    on = path.at(places)
+    off = np.linalg.norm(on - closest_places(ball, on)[0], axis=1)
+    assert off.max() <= 3e-3 * path.length()
+    assert path.closed == (closed and count > 2) and path.smooth == (kind == "smooth")
+    # It still passes where it was drawn, with the radii that it had there.
+    there = closest_places(ball, points)[0]
+    apart, which = cKDTree(found.points).query(there)
+    assert apart.max() < 1e-9 * size
+    assert found.radius is not None and np.allclose(found.radius[which], np.arange(1, count + 1))
+
+
+def test_a_curve_is_laid_on_a_part_by_its_name() -> None:
+    session = Session.new()
+    session.do("add_quad_sphere", diameter=40, cells=6, name="form")
+    session.do("add_curve", points=((25, 0, 0), (0, 25, 0), (0, 0, 25)), kind="smooth", onto="form")
+    smooth = session.document.by_name("form").limit_shape
+    path = path_of(session.part.mesh)
+    on = path.at(path.fine())
+    assert np.linalg.norm(on - closest_places(smooth, on)[0], axis=1).max() < 2e-3 * path.length()
+    assert "along the surface of “form”" in session.state.sentence
+    session.change_last(onto=None)
+    assert session.part.mesh.n_points == 3
+    with pytest.raises(LevelLoopError, match="no part"):
+        session.do("add_curve", onto="nowhere")
+    session.do("add_line", points=((0, 0, 0), (1, 0, 0)), name="wire")
+    with pytest.raises(EditError, match="no surface"):
+        session.do("add_curve", onto="wire")

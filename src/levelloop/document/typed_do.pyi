@@ -204,6 +204,7 @@ class TypedDo:
         kind: Literal["straight", "smooth"] = ...,
         closed: bool | str = ...,
         radii: Any = ...,
+        onto: str | None = ...,
         at: str | Sequence[float | str] = ...,
         axis: str | Sequence[float | str] = ...,
         turn: float | str = ...,

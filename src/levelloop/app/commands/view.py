@@ -326,16 +326,22 @@ class ViewCommands:
         self._began(operation, {"ratio": ratio})
         self.window.view.setFocus()
 
-    def _curve_through(self, places: list[Floats], part: str) -> None:
+    def _curve_through(self, places: list[Floats], parts: list[str]) -> None:
         points = tuple(tuple(round(float(value), 4) for value in place) for place in places)
         closed = points[0] == points[-1]
         self.take_tool(None)
-        values = {"points": points[: len(points) - closed], "kind": "smooth", "closed": closed}
+        # Drawn on one part from end to end, it stays on that between its points too, where that is shown as it will be.
+        onto = None
+        if len(set(parts)) == 1 and parts[0]:
+            under = self.window.session.document.by_id(parts[0])
+            if self.window.stage.is_smooth(under) or (under.level == 0 and not under.limit):
+                onto = under.name
+        values = {"points": points[: len(points) - closed], "kind": "smooth", "closed": closed, "onto": onto}
         self._began(REGISTRY.by_tool("places"), values)
 
-    def _strip_along(self, operation: Operation, places: list[Floats], part: str) -> None:
+    def _strip_along(self, operation: Operation, places: list[Floats], parts: list[str]) -> None:
         path = tuple(tuple(float(value) for value in place) for place in places)
-        document = self.window.session.document
+        document, part = self.window.session.document, parts[0]
         onto = document.by_id(part).name if part and part != document.active else None
         self._began(operation, {**self.window.sentence.running.numbers(operation), "path": path, "onto": onto})
         self.window.view.setFocus()

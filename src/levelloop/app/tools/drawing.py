@@ -28,16 +28,15 @@ NOTHING_MOVES = ("", np.zeros(0, dtype=np.bool_))
 class DrawLine(Tool):
     """Collects places by clicks, on the surface under the pointer or in the plane of the view; Enter is done.
 
-    A click on the first place closes the line: it is the last one too. done: called with the places, the document's
-    part whose surface they lie on (empty for none) among them.
-    on_surface: whether every place must lie on a part.
+    A click on the first place closes the line: it is the last one too. done: called with the places and the ids of the
+    parts whose surfaces they lie on, empty for none. on_surface: whether every place must lie on a part.
     """
 
-    def __init__(self, hint: str, done: Callable[[list[Floats], str], None], on_surface: bool = False) -> None:
+    def __init__(self, hint: str, done: Callable[[list[Floats], list[str]], None], on_surface: bool = False) -> None:
         self.hint = hint
         self._done, self._on_surface = done, on_surface
         self._places: list[Floats] = []
-        self._part = ""
+        self._parts: list[str] = []
         self.aim: Callable[[], Floats | None] = lambda: None  # where the numbers typed just now put the next place
 
     @property
@@ -54,7 +53,7 @@ class DrawLine(Tool):
         """The direction from the last place to the one under the pointer, along x where these are one."""
         found = self._found(view, view.pointer)
         view.catch = None
-        way = np.zeros(3) if found is None else found - self._places[-1]
+        way = np.zeros(3) if found is None else found[0] - self._places[-1]
         length = float(np.linalg.norm(way))
         return way / length if length > 1e-9 else np.eye(3)[0]
 
@@ -62,17 +61,19 @@ class DrawLine(Tool):
         """Adds the place under the pointer."""
         if self._closes(view, place):
             self._places.append(self._places[0])
+            self._parts.append(self._parts[0])
             self.finish(view)
             return
         found = self._found(view, place)
         if found is None:
             view.told.emit("Click on a part's surface.")
             return
-        self.add(view, found)
+        self.add(view, *found)
 
-    def add(self, view: Viewport, place: Floats) -> None:
-        """Adds a place, and says how far from the last one it is."""
+    def add(self, view: Viewport, place: Floats, part: str = "") -> None:
+        """Adds a place, of a part's surface or none, and says how far from the last one it is."""
         self._places.append(place)
+        self._parts.append(part)
         length = ""
         if len(self._places) > 1:
             unit = view.session.document.unit
@@ -84,9 +85,10 @@ class DrawLine(Tool):
         """Moves the last place along, on the surface under the pointer too."""
         if not self._places:
             return
-        last = self._places.pop()
-        found = self._found(view, place)
-        self._places.append(last if found is None else found)
+        last = self._places.pop(), self._parts.pop()
+        place_there, part = self._found(view, place) or last
+        self._places.append(place_there)
+        self._parts.append(part)
 
     def release(self, view: Viewport, place: QPoint) -> None:
         """A place is there from the moment the button went down; what caught it is shown no more."""
@@ -95,7 +97,7 @@ class DrawLine(Tool):
     def drop(self) -> bool:
         """Drops the places drawn so far."""
         was_drawn = bool(self._places)
-        self._places = []
+        self._places, self._parts = [], []
         return was_drawn
 
     def finish(self, view: Viewport) -> None:
@@ -103,9 +105,9 @@ class DrawLine(Tool):
         if len(self._places) < 2:
             view.told.emit("Click at least two places first.")
             return
-        places, self._places = self._places, []
-        part, self._part = self._part, ""
-        self._done(places, part)
+        places, parts = self._places, self._parts
+        self._places, self._parts = [], []
+        self._done(places, parts)
 
     def draw(self, view: Viewport, painter: QPainter) -> None:
         """The line so far, and from its end to the pointer."""
@@ -133,13 +135,15 @@ class DrawLine(Tool):
         x, y = view.on_screen(self._places[0][None])[0, :2]
         return bool(np.hypot(x - place.x(), y - place.y()) <= CLOSES)
 
-    def _found(self, view: Viewport, place: QPoint) -> Floats | None:
-        """The place under the pointer: what catches it, a surface, or a plane; None where a surface is wanted."""
+    def _found(self, view: Viewport, place: QPoint) -> tuple[Floats, str] | None:
+        """The place under the pointer: what catches it, a surface, or a plane; and of which part the surface is.
+
+        None where a surface is wanted.
+        """
         found = surface_place(view.sight(), *view.device(place))
         if found is None and self._on_surface:
             return None
-        if found is not None:
-            self._part = self._part or found[1].part.id
+        part = "" if found is None else found[1].part.id
         wanted = found[0] if found is not None else self._in_plane(view, place)
         hands = view.hands
         view.catch = None
@@ -148,7 +152,7 @@ class DrawLine(Tool):
         if snaps:
             guides = guide_places(view)
             view.catch = caught(view.sight(), snaps, *view.device(place), wanted, NOTHING_MOVES, guides, hands.grid)
-        return wanted if view.catch is None else view.catch.place
+        return (wanted if view.catch is None else view.catch.place), part
 
     def _in_plane(self, view: Viewport, place: QPoint) -> Floats:
         """Where the line of sight meets the ground, or in a view from a side the plane through the last place."""

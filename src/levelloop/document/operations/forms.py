@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from levelloop.core.forms.curves import add_curve, add_line, add_point
+from levelloop.core.forms.hugging import hugging
 from levelloop.core.forms.primitives import box, cylinder, disc, placed, plane, quad_sphere
 from levelloop.core.forms.solids import cone, geodesic, roundness_advice, sphere, torus, tube
 from levelloop.core.mesh.mesh import Mesh
@@ -18,6 +19,7 @@ from levelloop.document.parameters import (
     Parameter,
     PartName,
     Points,
+    SurfaceOf,
     Text,
     Toggle,
     Vector,
@@ -47,8 +49,9 @@ def _advice(values: Mapping[str, Any]) -> str:
     return roundness_advice(values["sides"])
 
 
-def _curve(points: Any, kind: Any, closed: bool, radii: Any) -> Mesh:
-    return add_curve(points, kind, closed, radii[0] if len(radii) == 1 else radii)
+def _curve(points: Any, kind: Any, closed: bool, radii: Any, onto: Mesh | None, **where: Any) -> Mesh:
+    curve = placed(add_curve(points, kind, closed, radii[0] if len(radii) == 1 else radii), **where)
+    return curve if onto is None else hugging(curve, onto)
 
 
 _SIDES = Count("sides", 16, "Around; 16 where it will be smoothed, 24 where details must not pinch", low=3, high=512)
@@ -257,8 +260,8 @@ FORMS: tuple[Operation, ...] = (
         "add_curve",
         "Curve",
         "Add",
-        _form(_curve),
-        "Add a {kind} curve through {points}, {closed}, radii {radii}, at {at}",
+        _curve,
+        "Add a {kind} curve through {points}, {closed}, radii {radii}, at {at}[, along the surface of {onto}]",
         "To sweep or extrude along",
         "form",
         (
@@ -266,6 +269,7 @@ FORMS: tuple[Operation, ...] = (
             Choice("kind", "straight", "How it runs through its points", words=("straight", "smooth")),
             Toggle("closed", False, "Whether it comes back", on="closed", off="open"),
             Lengths("radii", (1.0,), "Of what is swept along it: one, or one for each point"),
+            SurfaceOf("onto", None, "The part that it lies on between its points too", optional=True),
             *_WHERE,
         ),
         tool="places",

@@ -137,7 +137,9 @@ def run(base: State, operation: Operation, values: dict[str, Any]) -> State:
     entry: dict[str, Any] = {"key": operation.key, "parameters": values}
     if operation.acts_on == "form":
         sizes = {name: value for name, value in values.items() if name not in ("name", "into")}
-        mesh: Mesh = operation.run(**sizes)
+        mesh: Mesh = operation.run(
+            **(_resolved(operation, sizes, document, document.part) if document.parts else sizes)
+        )
         told = "" if operation.advice is None else operation.advice(sizes)
         sentence = operation.says(values, "", document.unit)
         if values["into"]:
@@ -257,5 +259,7 @@ def _still_fitting(base: State, change: Change) -> dict[str, Selection]:
 def _resolved(operation: Operation, values: dict[str, Any], document: Document, part: Part) -> dict[str, Any]:
     """The values with names and words replaced by what they stand for."""
     return {
-        parameter.name: parameter.resolved(values[parameter.name], document, part) for parameter in operation.parameters
+        parameter.name: parameter.resolved(values[parameter.name], document, part)
+        for parameter in operation.parameters
+        if parameter.name in values
     }
