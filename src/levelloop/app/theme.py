@@ -29,6 +29,7 @@ class Theme:
     quiet: str = "#5F656D"
     sky: str = "#E9E6DF"
     ground: str = "#D2CEC5"
+    shadow: str = "#2A2620"
     inside: str = "#A98F97"
     selection: str = "#2457E6"
     hover: str = "#0C9A9A"
@@ -61,6 +62,7 @@ DUSK = Theme(
     quiet="#AEB3BA",
     sky="#4B4E53",
     ground="#34373B",
+    shadow="#0B0C0E",
     inside="#8C727B",
     selection="#83A0FF",
     hover="#3CC3C3",

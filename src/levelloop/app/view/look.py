@@ -51,6 +51,7 @@ class Look:
     x_ray: bool = False
     wire: bool = True
     ground: bool = True
+    shadow: bool = True
     materials: bool = False
     normals: bool = False
     section: Section | None = None

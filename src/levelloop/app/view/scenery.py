@@ -45,6 +45,7 @@ from levelloop.document.running.editing import twins
 from levelloop.document.running.running import State
 
 THROUGH = 0.28  # how strongly lines are seen through parts that are seen through
+SHADED = ("clay", "checker")  # looks in which parts stand on the ground
 SOFT_STEPS = 8  # shades in which the soft range fades out
 CROPS = {"left": (0.0, 0.5), "right": (0.5, 1.0)}  # which part of a guide's width is shown
 
@@ -179,6 +180,8 @@ class Scenery:
         scene = Scene(sky=sky, shading=shading, hide_inside=look.inside == "hidden", section=look.section)
         scene.seeing = self._seeing(state, view)
         scene.focus = view.focus
+        if look.shadow and shading in SHADED:
+            scene.shadow = rgba(theme.shadow, 0.34)
         if look.ground and not flat:
             scene.lines += ground(view.theme, view.camera, view.ratio)
         return scene

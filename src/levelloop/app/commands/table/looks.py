@@ -108,6 +108,14 @@ LOOKS: tuple[Entry, ...] = (
     ),
     Entry(
         "View/Looks",
+        "Shadow on the ground",
+        lambda window: window.on_view.toggle_look("shadow"),
+        ("I, H",),
+        "Soft, where parts stand on it",
+        is_on=lambda window: window.view.look_of.shadow,
+    ),
+    Entry(
+        "View/Looks",
         "Normals",
         lambda window: window.on_view.toggle_look("normals"),
         ("I, N",),

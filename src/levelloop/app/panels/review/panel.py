@@ -165,7 +165,10 @@ class ReviewPanel(QWidget):
         """What is said where there are no findings."""
         if self.rows:
             return ""
-        return "Nothing found." if self.reports else "There is nothing to review yet."
+        if self.reports:
+            return "Nothing found."
+        given_out = self.session.document.given_out
+        return "Reviewing …" if any(part.mesh.n_faces for part in given_out) else "There is nothing to review yet."
 
     # Stepping
 

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from levelloop.app.view.camera import Camera
 from levelloop.app.view.look import BENDS, SHADINGS, Section
+from levelloop.app.view.render.ground_shadow import GroundShadow
 from levelloop.app.view.render.picture import Changes, Picture
 from levelloop.app.view.render.scene import CLAY, Colour, Patch, Projected, Scene, Seeing, Solid, Standing, arrays_of
 from levelloop.app.view.render.shaders import FLAT, IMAGE, LINE, PICK, POINT, SKY, SURFACE
@@ -61,6 +62,7 @@ class Renderer:
         self._arrays: dict[tuple[Any, ...], tuple[Any, list[Any]]] = {}
         self._textures: dict[int, tuple[NDArray[np.uint8], Any]] = {}
         self._fine: tuple[tuple[int, int], Any, Any, Any] | None = None
+        self._shadow = GroundShadow(self._context, self._corners, self._cast_from)
         self._pick_target: tuple[tuple[int, int], Any, Any, Any] | None = None
 
     def draw(
@@ -80,6 +82,11 @@ class Renderer:
         """
         context = self._context
         window = context.detect_framebuffer(target)
+        scenes = [scene] if left is None else [left[0], scene]
+        self._uploads.begin(self, (array for one in scenes for array in one.arrays()))
+        if scene.shadow is not None and fine:
+            # While something moves it stays as it was.
+            self._shadow.follow([solid.picture for solid in scene.solids if len(solid.picture.indices)])
         screen = self._fine_target(width, height) if fine else window
         screen.use()
         context.viewport = (0, 0, width, height)
@@ -90,8 +97,6 @@ class Renderer:
         self._set("sky", top=scene.sky[0], bottom=scene.sky[1])
         screen.depth_mask = False
         self._sky.render(moderngl.TRIANGLE_STRIP)
-        scenes = [scene] if left is None else [left[0], scene]
-        self._uploads.begin(self, (array for one in scenes for array in one.arrays()))
         if left is None:
             self._draw_scene(screen, scene, camera, width, height)
         else:
@@ -126,6 +131,10 @@ class Renderer:
         # Behind everything, unless they stand among the parts or are drawn over them.
         self._images(scene, matrix, lambda image: not image.through and not image.standing, False)
         self._images(scene, matrix, lambda image: not image.through and image.standing, True)
+        if scene.shadow is not None and camera.axes[2][2] > 0.0:
+            screen.depth_mask = False
+            self._shadow.draw(to_clip, scene.shadow)
+            screen.depth_mask = True
         self._see(scene.seeing)
         # What one looks through comes after what stands behind it.
         for solid in sorted(scene.solids, key=lambda one: one.is_clear):
@@ -219,6 +228,7 @@ class Renderer:
             for thing in (array, *held):
                 thing.release()
         self._arrays.clear()
+        self._shadow.release()
         if not self._uploads.is_used:
             self._uploads.release()
         self._context.release()
@@ -346,6 +356,11 @@ class Renderer:
         if bends is not None:
             parts.append((bends, BEND_LAYOUT))
         return self._array("surface", *parts, indices=indices, changes=picture.changes)
+
+    def _cast_from(self, program: Any, picture: Picture) -> Any:
+        """The vertices of a picture as the program of the shadow draws them."""
+        self._programs["cast"] = program
+        return self._array("cast", (picture.vertices, PICK_LAYOUT), indices=picture.indices, changes=picture.changes)
 
     def _laid_on(self, picture: Picture) -> Any:
         """The vertices of a picture's triangles one by one, with their UV."""

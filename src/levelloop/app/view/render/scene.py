@@ -141,7 +141,7 @@ class Seeing:
 class Scene:
     """All that one frame shows. focus: the place (3,) that is looked at, what lies before it being see-through.
 
-    whole: the scene that a lighter one stands for a while.
+    whole: the scene that a lighter one stands for a while; shadow: the colour of the shadow on the ground.
     """
 
     solids: list[Solid] = field(default_factory=list)
@@ -156,6 +156,7 @@ class Scene:
     seeing: Seeing = field(default_factory=Seeing)
     focus: Floats | None = None
     whole: Scene | None = None
+    shadow: Colour | None = None
 
     @property
     def load(self) -> int:
