@@ -58,11 +58,14 @@ def test_what_stands_on_the_ground_darkens_it_and_what_floats_less(empty: Hands,
 
 
 def test_it_is_worked_out_once_and_stays_while_the_camera_moves(empty: Hands, monkeypatch: pytest.MonkeyPatch) -> None:
-    thrown = []
+    thrown: list[int] = []
     throw = GroundShadow._throw
-    monkeypatch.setattr(
-        GroundShadow, "_throw", lambda self, pictures: (thrown.append(len(pictures)), throw(self, pictures))
-    )
+
+    def noted(shadow: GroundShadow, pictures: list[Picture]) -> None:
+        thrown.append(len(pictures))
+        throw(shadow, pictures)
+
+    monkeypatch.setattr(GroundShadow, "_throw", noted)
     empty.session.do("add_box", size=(20, 20, 20), at=(0, 0, 10))
     plain(empty)
     brightness(empty, np.zeros((1, 3)))
