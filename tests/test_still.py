@@ -16,6 +16,7 @@ from PIL import Image
 from levelloop.app.commands.files.picturing import ALL, AS_SEEN
 from levelloop.core.errors import EditError
 from levelloop.core.progress import CancelledError, watched
+from levelloop.document.cameras import NamedCamera
 from levelloop.document.session import Session
 from levelloop.files.errors import FileError
 from levelloop.still import render as rendering
@@ -98,6 +99,66 @@ def test_a_slanted_face_is_as_bright_as_the_cosine_says(tmp_path: Path) -> None:
     assert 0.45 < bright[1] / bright[0] < 0.68
 
 
+def test_an_image_lies_on_the_still_as_uv_says(tmp_path: Path) -> None:
+    # Red above blue, by the picture's rows; v counts upwards.
+    image = tmp_path / "two.png"
+    rows = np.zeros((8, 8, 3), dtype=np.uint8)
+    rows[:4], rows[4:] = (220, 20, 20), (20, 20, 220)
+    Image.fromarray(rows).save(image)
+    session = Session.new()
+    session.do("add_plane", size=(20, 20), cells=(4, 4), axis="-y")
+    session.do("set_level", level=0)
+    session.select_all("points")
+    session.do("project_uv", by="plane", axis="y", size=20.0)
+    session.select_none()
+    session.do("set_material", material="banner")
+    session.do("material", name="banner", image=str(image), roughness=1.0)
+    view = NamedCamera("", (0, 0, 0), 100.0, 0.0, 0.0, True, 12.0)
+    session.do("face_outward")
+
+    def seen() -> np.ndarray:
+        path = tmp_path / "seen.png"
+        render(session.document, path, Request(32, 32, 16, "even", view=view))
+        return pixels(path)[:, :, :3]
+
+    found = seen()
+    top, bottom = found[9, 16], found[22, 16]
+    points, uv = session.part.mesh.points, session.part.mesh.uv
+    assert uv is not None
+    highest = session.part.mesh.topology.corners[uv[:, 1].argmax()]
+    upper, lower = (top, bottom) if points[highest, 2] > 0 else (bottom, top)
+    assert upper[0] > 150 > upper[2] and lower[2] > 150 > lower[0]
+    # Where the image is gone the colour is there.
+    image.unlink()
+    session.do("material", name="banner", colour="#10C010")
+    assert (seen()[9, 16].argmax(), seen()[22, 16].argmax()) == (1, 1)
+
+
+def test_only_the_depth_that_is_asked_for_is_sharp(tmp_path: Path) -> None:
+    session = Session.new()
+    for depth, name in ((0, "here"), (60, "behind")):
+        session.do("add_box", size=(8, 1, 40), at=(-8 if depth else 8, depth, 0), name=name)
+        session.do("set_level", level=0)
+    view = NamedCamera("", (0, 0, 0), 200.0, 0.0, 0.0, True, 12.0)
+
+    def edges(sharp: float) -> dict[str, float]:
+        """How steep the outline of each box is in the picture, of 1 from one pixel to the next."""
+        path = tmp_path / f"{sharp}.png"
+        render(session.document, path, Request(96, 64, 96, "even", view=view, sharp=sharp))
+        steps = np.abs(np.diff(pixels(path)[32, :, 3] / 255.0))
+        return {"here": float(steps[48:].max()), "behind": float(steps[:48].max())}
+
+    all_sharp, half, little = edges(0.0), edges(200.0), edges(1.0)
+    assert min(all_sharp.values()) > 0.4
+    assert min(half.values()) > 0.4
+    assert little["here"] > 0.4 and little["behind"] < 0.25
+    with pytest.raises(EditError, match="0 mm"):
+        render(session.document, tmp_path / "a.png", Request(8, 8, 1, sharp=-1.0))
+    flat = NamedCamera("", (0, 0, 0), 200.0, 0.0, 0.0, False, 12.0)
+    with pytest.raises(EditError, match="perspective"):
+        render(session.document, tmp_path / "a.png", Request(8, 8, 1, view=flat, sharp=5.0))
+
+
 def test_the_command_line_writes_sizes_and_turns(tmp_path: Path) -> None:
     path = ball().save(tmp_path / "ball.usda")
 
@@ -172,7 +233,7 @@ def test_the_window_pictures_what_it_sees(empty: Hands, tmp_path: Path) -> None:
     empty.settle()
     window.picturing.ask()
     assert window.sentence.is_open
-    values = {"size": "64 x 64", "samples": 2, "light": "studio", "ground": False}
+    values = {"size": "64 x 64", "samples": 2, "light": "studio", "ground": False, "sharp": None}
     for what in (AS_SEEN, ALL):
         path = tmp_path / f"{len(what)}.png"
         assert window.picturing.make({**values, "what": what}, path)

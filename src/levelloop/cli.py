@@ -202,8 +202,11 @@ def uv(file: Path, output: Path, size: int, part_name: str | None) -> None:
 @click.option("--samples", type=click.IntRange(1, 65_536), default=64, show_default=True, help="Rays a pixel.")
 @click.option("--light", default="studio", show_default=True, help="studio, window, evening or even.")
 @click.option("--camera", default="", help="One of the document's; all is framed where none is given.")
+@click.option("--sharp", type=click.FloatRange(0), default=0.0, help="Millimetres of depth that are sharp; 0 for all.")
 @click.option("--turn", type=click.IntRange(2, 3600), help="So many numbered pictures, once around.")
-def still(file: Path, output: Path, size: str, samples: int, light: str, camera: str, turn: int | None) -> None:
+def still(
+    file: Path, output: Path, size: str, samples: int, light: str, camera: str, sharp: float, turn: int | None
+) -> None:
     """Render a picture of FILE, its parts at the levels they are given out at."""
     from levelloop.still.render import render
     from levelloop.still.scene import Request
@@ -212,7 +215,7 @@ def still(file: Path, output: Path, size: str, samples: int, light: str, camera:
     if not (width.isascii() and width.isdigit() and height.isascii() and height.isdigit()):
         raise click.UsageError(f'A size is written WIDTHxHEIGHT, such as 960x600, not "{size}".')
     document = _document(file)
-    request = Request(int(width), int(height), samples, light, camera)  # type: ignore[arg-type]
+    request = Request(int(width), int(height), samples, light, camera, sharp=sharp)  # type: ignore[arg-type]
     for number in range(turn or 1):
         place = output if turn is None else output.with_stem(f"{output.stem}_{number + 1:0{len(str(turn))}d}")
         render(document, place, replace(request, turned=360.0 * number / (turn or 1)))

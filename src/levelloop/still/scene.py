@@ -22,6 +22,7 @@ Light = Literal["studio", "window", "evening", "even"]
 LIGHTS: tuple[Light, ...] = ("studio", "window", "evening", "even")
 ROOM = 1.18  # times what fills the picture: air around it
 FIELD_OF_VIEW = 28.0
+SPOT = 1 / 500  # of the picture's height: a spot that small is seen as a point
 CLAY = 0.7  # how rough what has no material is
 
 
@@ -30,6 +31,7 @@ class Request:
     """A still to be made: pixels wide and high, rays a pixel, lights, degrees that the scene is turned by.
 
     camera: one of the document's; view: a place to look from that is none of them; all is framed without either.
+    sharp: mm of depth about what is looked at that are sharp, 0 for all of it.
     """
 
     width: int = 960
@@ -40,6 +42,7 @@ class Request:
     turned: float = 0.0
     view: NamedCamera | None = None
     ground: bool = True
+    sharp: float = 0.0
 
 
 def describe(document: Document, request: Request, folder: Path) -> dict[str, Any]:
@@ -50,6 +53,8 @@ def describe(document: Document, request: Request, folder: Path) -> dict[str, An
     """
     if request.light not in LIGHTS:
         raise EditError(f"The lights are {', '.join(LIGHTS[:-1])} and {LIGHTS[-1]}, not “{request.light}”.")
+    if not 0 <= request.sharp < np.inf:
+        raise EditError("The depth that is sharp is 0 mm, for all of it, or more.")
     shapes: list[dict[str, Any]] = []
     points = [np.zeros((0, 3))]
     for part in document.given_out:
@@ -96,14 +101,32 @@ def _shapes(document: Document, part: Part, mesh: Mesh, folder: Path, first: int
             if number >= 0
             else Material("clay", part.colour, CLAY, opacity=part.opacity)
         )
-        path = folder / f"shape{first + len(shapes)}.npz"
+        name = f"shape{first + len(shapes)}"
+        image = _image(made_of.image, folder / f"{name}.png") if mesh.uv is not None else ""
         np.savez(
-            path,
+            folder / f"{name}.npz",
             points=mesh.points[shown[own]].reshape(-1, 3).astype(np.float32),
             normals=normals[corners[own]].reshape(-1, 3).astype(np.float32),
+            uv=np.zeros((0, 2), np.float32) if mesh.uv is None else mesh.uv[corners[own]].reshape(-1, 2).astype("f4"),
         )
-        shapes.append({"file": str(path), "name": part.name, "material": _surface(made_of)})
+        surface = {**_surface(made_of), "image": image}
+        shapes.append({"file": str(folder / f"{name}.npz"), "name": part.name, "material": surface})
     return shapes
+
+
+def _image(path: str, copy: Path) -> str:
+    """A copy of a material's image as the renderer reads it, empty where there is none that can be read."""
+    from PIL import Image
+
+    if not path:
+        return ""
+    try:
+        with Image.open(path) as picture:
+            picture.convert("RGB").save(copy)
+    except (OSError, ValueError):
+        # As in the view: what has lost its image has its colour.
+        return ""
+    return str(copy)
 
 
 def _surface(material: Material) -> dict[str, Any]:
@@ -135,12 +158,23 @@ def _camera(camera: NamedCamera, request: Request) -> dict[str, Any]:
     """Where from, where to, up: the scene turned one way is the camera turned the other."""
     axes = view_axes(camera.turn - request.turned, camera.tilt)
     target = np.array(camera.target)
+    half_height = float(np.tan(np.radians(camera.field_of_view) / 2.0) * camera.distance)
+    lens = 0.0
+    if request.sharp > 0:
+        if not camera.perspective or any(camera.shift):
+            raise EditError("Only a camera with perspective and without shift has a depth that is sharp.")
+        # A place half that depth behind what is looked at becomes a spot of SPOT of the picture's height (similar
+        # triangles through the lens).
+        behind = 0.5 * request.sharp
+        lens = SPOT * half_height * (camera.distance + behind) / behind
     return {
+        "lens": lens,
+        "distance": camera.distance,
         "target": target.tolist(),
         "origin": (target + axes[2] * camera.distance).tolist(),
         "up": axes[1].tolist(),
         "field_of_view": camera.field_of_view,
         "perspective": camera.perspective,
-        "half_height": float(np.tan(np.radians(camera.field_of_view) / 2.0) * camera.distance),
+        "half_height": half_height,
         "shift": list(camera.shift),
     }

@@ -67,7 +67,16 @@ def _sensor(mitsuba: Any, values: dict[str, Any]) -> dict[str, Any]:
         "rfilter": {"type": "gaussian"},
     }
     across, up = camera["shift"]
-    if camera["perspective"]:
+    if camera["lens"] > 0:
+        sensor = {
+            "type": "thinlens",
+            "fov": camera["field_of_view"],
+            "fov_axis": "y",
+            "to_world": look,
+            "aperture_radius": camera["lens"],
+            "focus_distance": camera["distance"],
+        }
+    elif camera["perspective"]:
         sensor = {
             "type": "perspective",
             "fov": camera["field_of_view"],
@@ -88,7 +97,7 @@ def _sensor(mitsuba: Any, values: dict[str, Any]) -> dict[str, Any]:
 def _mesh(mitsuba: Any, name: str, shape: dict[str, Any]) -> Any:
     """A shape from its triangles, each with points and normals of its own."""
     arrays = np.load(shape["file"])
-    points, normals = arrays["points"], arrays["normals"]
+    points, normals, uv = arrays["points"], arrays["normals"], arrays["uv"]
     properties = mitsuba.Properties()
     surface = mitsuba.load_dict(_bsdf(shape["material"]))
     properties["mesh_bsdf"] = surface
@@ -97,17 +106,26 @@ def _mesh(mitsuba: Any, name: str, shape: dict[str, Any]) -> Any:
         light = [glow * channel for channel in shape["material"]["colour"]]
         emitter = {"type": "area", "radiance": {"type": "rgb", "value": light}}
         properties["emitter"] = mitsuba.load_dict(emitter)
-    mesh = mitsuba.Mesh(name, len(points), len(points) // 3, has_vertex_normals=True, props=properties)
+    count = len(points)
+    laid_on = len(uv) == count
+    mesh = mitsuba.Mesh(
+        name, count, count // 3, has_vertex_normals=True, has_vertex_texcoords=laid_on, props=properties
+    )
     parameters = mitsuba.traverse(mesh)
+    if laid_on:
+        # The renderer counts down from the first row of an image; UV counts up.
+        parameters["vertex_texcoords"] = (uv * [1, -1] + [0, 1]).astype(np.float32).ravel()
     parameters["vertex_positions"] = points.ravel()
     parameters["vertex_normals"] = normals.ravel()
-    parameters["faces"] = np.arange(len(points), dtype=np.uint32)
+    parameters["faces"] = np.arange(count, dtype=np.uint32)
     parameters.update()
     return mesh
 
 
 def _bsdf(material: dict[str, Any]) -> dict[str, Any]:
     colour = {"type": "rgb", "value": material["colour"]}
+    if material["image"]:
+        colour = {"type": "bitmap", "filename": material["image"]}
     clear = 1.0 - material["opacity"]
     surface: dict[str, Any] = {
         "type": "principled",

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 from levelloop.app.commands.files.dialogs import file_to_write
 from levelloop.app.view.viewport import Viewport
 from levelloop.document.cameras import NamedCamera
-from levelloop.document.parameters import Choice, Count, Toggle
+from levelloop.document.parameters import Choice, Count, Length, Toggle
 from levelloop.document.registry import Operation
 from levelloop.still.render import ENDINGS, render
 from levelloop.still.scene import LIGHTS, Request
@@ -26,7 +26,7 @@ QUESTION = Operation(
     "Still picture",
     "File",
     lambda document: document,
-    "Picture {what}, {size} pixels, {samples} rays each, by {light} light, {ground}",
+    "Picture {what}, {size} pixels, {samples} rays each, by {light} light, {ground}[, sharp over a depth of {sharp}]",
     "A picture with real light, materials and shadows",
     "document",
     (
@@ -34,6 +34,7 @@ QUESTION = Operation(
         Choice("size", SIZES[0], "Its size", words=SIZES),
         Count("samples", 64, "More take longer and are less grainy", low=1, high=65_536),
         Choice("light", LIGHTS[0], "Where light comes from", words=LIGHTS),
+        Length("sharp", None, "About what is looked at; nearer and farther it is blurred", optional=True, low=0),
         Toggle("ground", True, "What it stands on", on="on the ground", off="on nothing, seen through"),
     ),
 )
@@ -57,7 +58,8 @@ class Picturing:
         """Renders what a sentence says into a file; whether it could."""
         width, height = (int(side) for side in values["size"].split(" x "))
         view = _camera(self.window.view) if values["what"] == AS_SEEN else None
-        request = Request(width, height, values["samples"], values["light"], view=view, ground=bool(values["ground"]))
+        ground, sharp = bool(values["ground"]), float(values["sharp"] or 0.0)
+        request = Request(width, height, values["samples"], values["light"], view=view, ground=ground, sharp=sharp)
         document = self.window.session.document
 
         def run() -> None:
