@@ -12,6 +12,7 @@ import numpy as np
 import pytest
 from driving import Hands, needs_screen
 from PIL import Image
+from PySide6.QtCore import QTimer
 
 from levelloop.app.commands.files.picturing import ALL, AS_SEEN
 from levelloop.core.errors import EditError
@@ -238,5 +239,48 @@ def test_the_window_pictures_what_it_sees(empty: Hands, tmp_path: Path) -> None:
         path = tmp_path / f"{len(what)}.png"
         assert window.picturing.make({**values, "what": what}, path)
         assert pixels(path).shape[:2] == (64, 64) and "Wrote" in window.message
+    # What was made stays in a card until it is closed.
+    card = window.view.still_card
+    assert card.isVisible() and "Wrote" in card.told.text() and not card.picture.pixmap().isNull()
+    card.end.click()
+    assert not card.isVisible()
     seen = pixels(tmp_path / f"{len(AS_SEEN)}.png")
     assert seen[32, 32, 3] == 255 and seen[2, 2, 3] == 0
+
+
+@needs_screen
+def test_a_still_is_seen_while_it_grows_clearer(empty: Hands, tmp_path: Path) -> None:
+    window = empty.window
+    empty.session.do("add_quad_sphere", diameter=20, cells=6)
+    card = window.view.still_card
+    told: list[str] = []
+    values = {"size": "160 x 100", "samples": 1500, "light": "studio", "ground": True, "sharp": None, "what": ALL}
+
+    def look() -> None:
+        if not card.picture.pixmap().isNull():
+            told.append(card.told.text())
+        if "left" in "".join(told) or len(told) > 200:
+            window.runner.stop()
+        else:
+            QTimer.singleShot(150, look)
+
+    QTimer.singleShot(150, look)
+    assert not window.picturing.make(values, tmp_path / "never.png")
+    assert not (tmp_path / "never.png").exists()
+    assert all("Esc stops it" in words and "%" in words for words in told) and any("left" in words for words in told)
+    # What is there so far stays to be looked at.
+    assert card.isVisible() and "Stopped" in card.told.text()
+
+
+def test_what_is_there_so_far_comes_nearer_to_the_picture(tmp_path: Path) -> None:
+    far: list[np.ndarray] = []
+    shares: list[float] = []
+
+    def grown(so_far: Path, share: float) -> None:
+        far.append(pixels(so_far))
+        shares.append(share)
+
+    render(ball("#C08040").document, tmp_path / "ball.png", Request(160, 120, 400), grown)
+    end = pixels(tmp_path / "ball.png")
+    off = [float(np.abs(one - end).mean()) for one in far]
+    assert len(off) >= 2 and shares == sorted(shares) and off[-1] < 0.5 * off[0]

@@ -7,6 +7,7 @@ import json
 import subprocess
 import sys
 import tempfile
+from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
 from queue import Empty, Queue
@@ -15,7 +16,7 @@ from threading import Thread
 from typing import IO
 
 from levelloop.core.errors import EditError
-from levelloop.core.progress import advance, pieces
+from levelloop.core.progress import advance
 from levelloop.document.document import Document
 from levelloop.files.atomic import replacing
 from levelloop.files.errors import FileError
@@ -26,8 +27,12 @@ LOOKS_EVERY = 0.1  # seconds between two looks at whether it is still wanted
 ENDINGS = (".png", ".exr")
 
 
-def render(document: Document, path: Path, request: Request) -> None:
+def render(
+    document: Document, path: Path, request: Request, grown: Callable[[Path, float], None] | None = None
+) -> None:
     """Renders a document into a PNG or EXR.
+
+    grown: called now and then, in the same thread, with a PNG of what there is so far and the share that is done.
 
     Raises EditError where nothing can be seen or no renderer is installed, FileError where the picture cannot be
     written or the renderer ends badly. What runs it may stop it (core.progress): the process ends at once.
@@ -43,11 +48,8 @@ def render(document: Document, path: Path, request: Request) -> None:
     with tempfile.TemporaryDirectory(prefix="levelloop-still-") as name:
         folder = Path(name)
         scene, picture = folder / "scene.json", folder / f"picture{path.suffix.lower()}"
-        for is_rendering in pieces((False, True)):
-            if is_rendering:
-                _run(scene, picture)
-            else:
-                scene.write_text(json.dumps(describe(document, request, folder)), encoding="utf-8")
+        scene.write_text(json.dumps(describe(document, request, folder)), encoding="utf-8")
+        _run(scene, picture, folder / "so far.png" if grown is not None else None, grown)
         with replacing(path) as fresh:
             fresh.unlink()
             move(str(picture), fresh)
@@ -56,8 +58,12 @@ def render(document: Document, path: Path, request: Request) -> None:
 # Helpers
 
 
-def _run(scene: Path, picture: Path) -> None:
+def _run(
+    scene: Path, picture: Path, so_far: Path | None = None, grown: Callable[[Path, float], None] | None = None
+) -> None:
     command = [sys.executable, "-m", "levelloop.still.worker", str(scene), str(picture)]
+    if so_far is not None:
+        command.append(str(so_far))
     process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
     told: Queue[str] = Queue()
     said: Queue[str] = Queue()
@@ -73,6 +79,8 @@ def _run(scene: Path, picture: Path) -> None:
             # A pass takes long where the picture is large; who stops it does not wait for that.
             with suppress(Empty):
                 done = float(told.get(timeout=LOOKS_EVERY))
+                if grown is not None and so_far is not None and so_far.is_file():
+                    grown(so_far, done)
             advance(done)
     finally:
         # Stopped, or this side failed: nobody waits for it any more.

@@ -1,23 +1,25 @@
 """The process that renders: reads a scene as JSON, tells how far it is on its output, writes the picture.
 
-`python -m levelloop.still.worker SCENE.json PICTURE`. It is on its own so that whatever the renderer does, the window
-and what is open in it go on.
+`python -m levelloop.still.worker SCENE.json PICTURE [SO_FAR.png]`. It is on its own so that whatever the renderer does,
+the window and what is open in it go on.
 """
 
 from __future__ import annotations
 
 import json
 import sys
+import time
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 PASS = 4  # rays a pixel between two times that it tells how far it is
+SHOWN_EVERY = 1.0  # seconds between two pictures of what there is so far
 
 
-def main(scene_path: str, picture_path: str) -> None:
-    """Renders a scene; a line of the output is the share that is done."""
+def main(scene_path: str, picture_path: str, so_far: str = "") -> None:
+    """Renders a scene; a line of the output is the share that is done. so_far: where it shows what there is by then."""
     import mitsuba
 
     # The variant that works everywhere; the faster one ends the process where its compiler does not fit.
@@ -26,11 +28,18 @@ def main(scene_path: str, picture_path: str) -> None:
     scene = mitsuba.load_dict(_scene(mitsuba, values))
     wanted, done = int(values["samples"]), 0
     total: Any = None
+    shown = -SHOWN_EVERY
     while done < wanted:
-        count = min(PASS, wanted - done)
+        # The first one is there soonest.
+        count = min(PASS if done else 1, wanted - done)
         picture = np.array(mitsuba.render(scene, spp=count, seed=done))  # type: ignore[arg-type]
         total = picture * count if total is None else total + picture * count
         done += count
+        if so_far and time.monotonic() - shown >= SHOWN_EVERY:
+            fresh = Path(so_far).with_suffix(".new.png")
+            _write(mitsuba, total / done, fresh)
+            fresh.replace(so_far)
+            shown = time.monotonic()
         print(f"{done / wanted:.4f}", flush=True)
     _write(mitsuba, total / wanted, Path(picture_path))
 
@@ -183,4 +192,4 @@ def _write(mitsuba: Any, picture: Any, path: Path) -> None:
 
 
 if __name__ == "__main__":
-    main(*sys.argv[1:3])
+    main(*sys.argv[1:4])

@@ -23,6 +23,7 @@ from levelloop.app.view.camera import Camera
 from levelloop.app.view.cards.compare_card import CompareCard
 from levelloop.app.view.cards.gauge_card import GaugeCard
 from levelloop.app.view.cards.look_card import LookCard
+from levelloop.app.view.cards.still_card import StillCard
 from levelloop.app.view.flight import Flight
 from levelloop.app.view.hands import Hands
 from levelloop.app.view.look import Look
@@ -108,6 +109,7 @@ class Viewport(QOpenGLWidget):
         self.gauge_card = GaugeCard(self)
         self.wipe: Wipe | None = None
         self.compare_card = CompareCard(self)
+        self.still_card = StillCard(self)
         self._hover_timer = QTimer(self)
         self._hover_timer.setSingleShot(True)
         self._hover_timer.setInterval(12)

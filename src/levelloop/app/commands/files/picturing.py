@@ -6,8 +6,12 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from PySide6.QtGui import QImage
+
 from levelloop.app.commands.files.dialogs import file_to_write
+from levelloop.app.post import post
 from levelloop.app.view.viewport import Viewport
+from levelloop.core.errors import LevelLoopError
 from levelloop.document.cameras import NamedCamera
 from levelloop.document.parameters import Choice, Count, Length, Toggle
 from levelloop.document.registry import Operation
@@ -62,9 +66,27 @@ class Picturing:
         request = Request(width, height, values["samples"], values["light"], view=view, ground=ground, sharp=sharp)
         document = self.window.session.document
 
+        card, back = self.window.view.still_card, post()
+
+        def grown(so_far: Path, share: float) -> None:
+            # In the thread that renders; the file may be another one by the time the window looks.
+            image = QImage(str(so_far))
+            if not image.isNull():
+                back.ask(lambda: card.grow(image, share))
+
         def run() -> None:
-            self.window.runner.run(lambda: render(document, path, request), f"Rendering {path.name}")
-            self.window.tell(f"Wrote {path.name}, {width} x {height} pixels.")
+            card.begin(width, height)
+            try:
+                self.window.runner.run(lambda: render(document, path, request, grown), f"Rendering {path.name}")
+            except LevelLoopError:
+                card.finish("Stopped; nothing was written.")
+                raise
+            image = QImage(str(path))
+            if not image.isNull():
+                card.grow(image, 1.0)
+            told = f"Wrote {path.name}, {width} x {height} pixels."
+            card.finish(told)
+            self.window.tell(told)
 
         return self.window.attempt(run)
 
