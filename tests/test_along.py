@@ -198,3 +198,13 @@ def test_bad_curves_are_refused_and_the_step_stands_until_its_curve_returns() ->
     session.undo()
     session.set_active("block")
     assert not session.part.plain.troubles and session.part.result(0).n_faces == made
+
+
+def test_a_swept_curve_is_no_fault_and_stray_wires_are() -> None:
+    session = Session.new()
+    session.do("add_curve", points=((0, 0, 0), (20, 0, 0), (30, 10, 5)), kind="smooth", radii=(2,))
+    session.add_step("sweep", sides=8, caps="quads")
+    assert session.part.stepped.n_faces and "wires" not in {finding.check for finding in session.review()}
+    session.do("add_box")
+    session.do("add_line", points=((20, 0, 0), (30, 0, 0)), into=session.part.name)
+    assert "wires" in {finding.check for finding in session.review()}

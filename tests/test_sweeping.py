@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from examples import some
+from hypothesis import given
+from hypothesis import strategies as st
 
 from levelloop.core.edit.build.sweeping import extrude_along, helix, revolve, sweep
 from levelloop.core.edit.build.thicken import thicken
 from levelloop.core.edit.repeat.copies import array, keep_slice, mirror_across
 from levelloop.core.errors import EditError
-from levelloop.core.forms.curves import add_curve, add_line
+from levelloop.core.forms.curves import add_curve, add_line, frames_along
 from levelloop.core.forms.primitives import box, cylinder, plane, quad_sphere
 from levelloop.core.mesh.faces import face_areas, signed_volume
 from levelloop.core.mesh.mesh import Mesh
@@ -243,3 +246,16 @@ def test_a_way_that_comes_back_is_refused_or_followed(steps: int, key: str) -> N
         assert "more of them" in str(error) and steps == 1
         return
     assert np.isfinite(session.part.mesh.points).all()
+
+
+@some(30)
+@given(st.sampled_from(["x", "y", "z"]), st.integers(0, 99), st.floats(1e-14, 1e-5), st.booleans())
+def test_what_is_swept_does_not_turn_over_for_a_hair(axis: str, seed: int, noise: float, closed: bool) -> None:
+    """Along an axis two others are equally square to it: rounding must not decide between them."""
+    chance = np.random.default_rng(seed)
+    angles = np.linspace(0, 2 * np.pi, 9)[:-1]
+    ring = np.stack((np.cos(angles), np.sin(angles), np.zeros(8)), axis=1) * 20
+    points = np.roll(ring, "xyz".index(axis), axis=1)[: 8 if closed else 5]
+    moved = points + chance.uniform(-noise, noise, points.shape)
+    places = [frames_along(one, closed, True) for one in (points, moved)]
+    assert np.abs(places[0] - places[1]).max() < 1e3 * noise + 1e-9

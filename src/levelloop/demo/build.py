@@ -23,6 +23,7 @@ SCRIPTS = (
     "hose",
     "workbench",
     "lumpy_jar",
+    "ornaments",
 )
 GROUPS = {
     "good jar": "table",
@@ -40,6 +41,9 @@ GROUPS = {
     "hose": "smoker",
     "bee head": "bee",
     "workbench": "bench",
+    "honeycomb": "table",
+    "strap": "smoker",
+    "strap profile": "smoker",
 }
 # What is none of the shipped materials.
 MATERIALS = (
@@ -54,7 +58,10 @@ GUIDES = (("bee_front", "front", 70.0, (-85.0, 42.0)), ("bee_side", "right", 98.
 
 
 def demo_document() -> Document:
-    """The beekeeper's workshop so far: jars, lid and dipper, brackets and bolt, smoker, the bee's head, the bench."""
+    """The beekeeper's workshop so far: jars, lid and dipper, brackets and bolt, smoker, the bee's head, the bench.
+
+    A honeycomb lies on the good jar, a strap around the smoker can: they follow what they are on.
+    """
     session = Session.new()
     for name in SCRIPTS:
         text = files("levelloop.demo").joinpath(f"{name}.json").read_text(encoding="utf-8")

@@ -18,6 +18,7 @@ from levelloop.core.mesh.topology import Topology
 from levelloop.core.select.runs import runs_of_selection
 from levelloop.core.tolerance import last_place
 
+STEEP = 0.9  # of a direction's length along z
 FINE = 32  # places between two points by which a smooth curve is measured
 
 
@@ -207,12 +208,15 @@ def order_along(curve: Mesh) -> tuple[Integers, bool]:
 def frames_along(points: Floats, closed: bool = False, smooth: bool = False) -> Floats:
     """Frames that turn as little as they can along points, rows of (n, 3, 3): across, across, along.
 
+    They begin with the first across level, the second as near to up or down as it can be.
+
     Double reflection (Wang, Jüttler, Zheng & Liu 2008, table I). closed: the last point is the first again; what the
     frames are off there is spread over the whole way. smooth: the points lie on an arc rather than on straight pieces.
     Raises EditError where all points are one place.
     """
     along = _tangents(points, closed, smooth)
-    first = np.cross(along[0], np.eye(3)[int(np.argmin(np.abs(along[0])))])
+    # Level at its start, whichever way it goes; only where it goes up or down steeply another axis must tell.
+    first = np.cross(along[0], np.eye(3)[2 if abs(along[0, 2]) < STEEP else 0])
     across = np.empty_like(points)
     across[0] = first / np.linalg.norm(first)
     for here in range(len(points) - 1):

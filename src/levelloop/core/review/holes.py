@@ -122,9 +122,9 @@ def check_unattached(mesh: Mesh) -> list[Finding]:
 
 
 def check_wires(mesh: Mesh) -> list[Finding]:
-    """Edges that no face has; a part that is a curve and nothing else is meant to have them."""
+    """Edges that no face has; a curve, alone or with what is swept along it, is meant to have them."""
     edges = np.flatnonzero(mesh.topology.wire_edges)
-    if len(edges) == 0 or (mesh.curve and mesh.n_faces == 0):
+    if len(edges) == 0 or mesh.curve:
         return []
     return [
         Finding(
