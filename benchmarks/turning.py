@@ -85,12 +85,12 @@ def lighting(view: Viewport) -> tuple[float, float]:
     middle = view.rect().center()
     for step in range(FRAMES):
         send(view, QEvent.Type.MouseMove, middle + QPoint(14 * step - 50, 9 * step - 30), NO_BUTTON, NO_BUTTON)
-        before, written, start = view.hover, view.uploaded, time.perf_counter()
+        before, written, start = view.hover, view.frames.uploaded, time.perf_counter()
         view.find_hover()
         if view.hover != before:
             _swapped(view)
             taken.append(1000.0 * (time.perf_counter() - start))
-            uploaded.append((view.uploaded - written) / 1000.0)
+            uploaded.append((view.frames.uploaded - written) / 1000.0)
     return median(taken), max(uploaded)
 
 

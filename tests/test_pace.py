@@ -94,7 +94,7 @@ def test_many_faces_turn_as_fewer_and_are_all_there_at_rest(empty: Hands, monkey
     assert len(whole.solids[0].picture.indices) > MANY
     assert lighter(whole).load < 0.6 * whole.load
     # As on a machine without a graphics card, however fast this one is.
-    empty.view._pace.took("fine", whole.load, 1.0)
+    empty.view.frames.pace.took("fine", whole.load, 1.0)
     drawn = Drawn(monkeypatch)
     turn(empty, QEvent.Type.MouseButtonPress, 0, RIGHT, RIGHT)
     drawn.frames.clear()
@@ -107,7 +107,7 @@ def test_many_faces_turn_as_fewer_and_are_all_there_at_rest(empty: Hands, monkey
     # So with the wheel, once it has stood for a moment.
     drawn.frames.clear()
     place = QPointF(empty.view.rect().center())
-    empty.view._pace.took("fine", whole.load, 1.0)
+    empty.view.frames.pace.took("fine", whole.load, 1.0)
     event = QWheelEvent(
         place,
         place,

@@ -26,7 +26,7 @@ class Flight(QVariantAnimation):
         self.setEndValue(1.0)
         self.setEasingCurve(QEasingCurve.Type.OutCubic)
         self.valueChanged.connect(self._pass_by)
-        self.finished.connect(view.come_to_rest)
+        self.finished.connect(lambda: view.frames.come_to_rest())
 
     @property
     def is_going(self) -> bool:

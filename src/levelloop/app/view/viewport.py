@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from copy import copy
 from dataclasses import replace
-from time import perf_counter
 from typing import Any, Literal
 
 import numpy as np
@@ -25,15 +24,13 @@ from levelloop.app.view.cards.gauge_card import GaugeCard
 from levelloop.app.view.cards.look_card import LookCard
 from levelloop.app.view.cards.still_card import StillCard
 from levelloop.app.view.flight import Flight
+from levelloop.app.view.frames import Frames
 from levelloop.app.view.hands import Hands
 from levelloop.app.view.look import Look
 from levelloop.app.view.overlay import Overlay
-from levelloop.app.view.pace import FAST, Grade, Pace
 from levelloop.app.view.picking.picking import Hit, Reach, Sight, pick
 from levelloop.app.view.picking.pointer_selection import Choosing
 from levelloop.app.view.picking.snapping import Catch
-from levelloop.app.view.render.lighter import lighter
-from levelloop.app.view.render.renderer import Renderer
 from levelloop.app.view.render.scene import Scene
 from levelloop.app.view.render.uploads import Uploads
 from levelloop.app.view.scenery import Scenery
@@ -45,7 +42,6 @@ from levelloop.document.cameras import NamedCamera
 from levelloop.document.session import Session
 
 HELD = ("G", "Q", "Z")
-RESTS = 200  # milliseconds after the wheel was turned that the view is drawn finely again
 
 
 def surface_format() -> QSurfaceFormat:
@@ -91,8 +87,7 @@ class Viewport(QOpenGLWidget):
         self.look_of = Look()
         self.scenery = Scenery(theme)
         self.choosing = Choosing(self)
-        self._uploads = uploads or Uploads()
-        self._renderer: Renderer | None = None
+        self.frames = Frames(self, uploads or Uploads())
         self._has_size = False
         self._sight: Sight | None = None
         self.gesture: Gesture | None = None
@@ -115,11 +110,6 @@ class Viewport(QOpenGLWidget):
         self._hover_timer.setInterval(12)
         self._hover_timer.timeout.connect(self.find_hover)
         self._flight = Flight(self)
-        self._pace = Pace()
-        self._turning = QTimer(self)  # since the wheel was turned
-        self._turning.setSingleShot(True)
-        self._turning.setInterval(RESTS)
-        self._turning.timeout.connect(self.come_to_rest)
         stage.changed.connect(self._stage_changed)
 
     # What is shared with other views
@@ -247,31 +237,20 @@ class Viewport(QOpenGLWidget):
         """Frees what is on the GPU and stops what waits; the view is not drawn any more after that."""
         self._hover_timer.stop()
         self._flight.stop()
-        self._turning.stop()
         self.look_card.stop()
         self.gauge_card.stop()
-        if self._renderer is not None:
-            self.makeCurrent()
-            self._renderer.release()
-            self._renderer = None
-            self.doneCurrent()
+        self.frames.release()
 
     # What is shown where
 
     def sight_ready(self) -> bool:
         """Whether the view has been drawn, so that things can be picked."""
-        return self._renderer is not None
+        return self.frames.is_ready
 
     def sight(self) -> Sight:
         """The present frame as picking needs it, read back once and kept until something moves."""
         if self._sight is None:
-            assert self._renderer is not None
-            width, height = self.pixels
-            pictures = self.stage.shown()
-            self.makeCurrent()
-            what = self._renderer.read(pictures, self.camera, width, height, self.look_of.section)
-            self.doneCurrent()
-            self._sight = Sight(self.camera, width, height, pictures, what)
+            self._sight = self.frames.read()
         return self._sight
 
     def on_screen(self, places: np.ndarray) -> np.ndarray:
@@ -284,11 +263,6 @@ class Viewport(QOpenGLWidget):
         """The handle, where a transform tool is on and something is selected."""
         picture = self.stage.picture(self.session.document.active) if self.session.document.parts else None
         return self.hands.handle(self.session.state, picture, self.camera)
-
-    @property
-    def uploaded(self) -> int:
-        """How many bytes it and the views beside it have sent to the GPU so far."""
-        return self._uploads.written
 
     @property
     def pointer(self) -> QPoint:
@@ -312,7 +286,7 @@ class Viewport(QOpenGLWidget):
     # Qt: drawing
 
     def initializeGL(self) -> None:
-        self._renderer = Renderer(self._uploads)
+        self.frames.begin()
 
     def resizeGL(self, width: int, height: int) -> None:
         self._sight = None
@@ -327,34 +301,12 @@ class Viewport(QOpenGLWidget):
         self.compare_card.place()
 
     def paintGL(self) -> None:
-        # A new size is painted once before the view is seen, too early for anybody.
-        if self._renderer is None or not self.isVisible():
-            return
-        left = None
-        if self.wipe is not None:
-            left = (self.scenery.left_scene(self.session.state, self.state(), self.wipe), self.wipe.share)
-        scene, began = self.scene(), perf_counter()
-        load = scene.load
-        grade: Grade = "plain" if self.stage.is_hurried else self._pace.grade(self.turns, load)
-        if grade == "light":
-            scene = lighter(scene)
-        self._renderer.draw(self.defaultFramebufferObject(), scene, self.camera, *self.pixels, grade == "fine", left)
-        if self.turns or self._pace.tells(grade, load):
-            self._renderer.finish()
-            self._pace.took(grade, load, perf_counter() - began)
-        if grade == "fine":
-            self.stage.keeps_up = perf_counter() - began < FAST
+        self.frames.draw()
 
     @property
     def turns(self) -> bool:
         """Whether the camera moves just now, by hand or by itself."""
-        moves = self.gesture is not None and not self.gesture.keeps_fine
-        return moves or self._flight.is_going or self._turning.isActive()
-
-    def come_to_rest(self) -> None:
-        """Draws everything again, now that the camera stands still."""
-        self._pace.rest()
-        self.refresh()
+        return self._flight.is_going or (self.gesture is not None and not self.gesture.keeps_fine)
 
     def state(self) -> ViewState:
         """All that decides what the view shows, beside the document."""
@@ -412,7 +364,7 @@ class Viewport(QOpenGLWidget):
         self.stage.hurry(False)
         self._grip = -1
         self.catch = None
-        self.come_to_rest()
+        self.frames.come_to_rest()
 
     def event(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
@@ -460,13 +412,12 @@ class Viewport(QOpenGLWidget):
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier and self._running_soft():
             self.soft_turned.emit(1.001 ** event.angleDelta().y())
             return
-        self._turning.start()
+        self.frames.wheel()
         self.camera.zoom(1.0015 ** event.angleDelta().y(), place.x(), place.y(), self.width(), self.height())
         self.moved()
 
     def hideEvent(self, event: QHideEvent) -> None:
-        if self._renderer is not None:
-            self._renderer.rest()
+        self.frames.leave()
 
     def leaveEvent(self, event: Any) -> None:
         self._hover_timer.stop()
@@ -521,7 +472,7 @@ class Viewport(QOpenGLWidget):
 
     def find_hover(self) -> None:
         """Finds what is under the pointer."""
-        if self._renderer is None or QApplication.mouseButtons() != Qt.MouseButton.NoButton:
+        if not self.frames.is_ready or QApplication.mouseButtons() != Qt.MouseButton.NoButton:
             return
         place = self.mapFromGlobal(QCursor.pos()) if self.gesture is not None else self._last
         self.look_card.read()

@@ -344,7 +344,7 @@ _KINDS: tuple[StepKind, ...] = (
         "A profile part along a curve, or a circle by its radii; along the part's own wires where none is named",
         (
             PartName("curve", None, "The part that is the curve", optional=True),
-            PartName("profile", None, "The part whose outline is swept, x level and y upright where it begins", optional=True),
+            PartName("profile", None, "The part whose outline is swept, its x level where it begins", optional=True),
             *ALONG_CURVE,
         ),
         lambda given: 1.0 + float(given["steps"]) * float(given["sides"]),
