@@ -47,4 +47,5 @@ class Ready(QObject):
                 return
         self._timer.stop()
         # What is there by now stays: looking through it for garbage would take 60 ms each time.
-        gc.freeze()
+        if gc.get_freeze_count() == 0:
+            gc.freeze()
