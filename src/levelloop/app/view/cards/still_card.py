@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage, QPixmap
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
 from levelloop.app.theme import plain_label, quiet_button, text_font
 
@@ -29,7 +29,7 @@ class StillCard(QFrame):
         column = QVBoxLayout(self)
         column.setContentsMargins(8, 8, 8, 6)
         column.setSpacing(4)
-        self.picture = QLabel(self)
+        self.picture = plain_label("", self)
         self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.picture.setAccessibleName("Still picture")
         column.addWidget(self.picture)
