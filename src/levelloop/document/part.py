@@ -152,6 +152,12 @@ class Part:
         """The cage after the steps, not smoothed by the rail; steps that cannot run are left out."""
         return build(self.mesh, self.links(0))
 
+    @property
+    def known(self) -> Built | None:
+        """What was made by the recipe already, None where nobody has asked for it."""
+        built = self.__dict__.get("plain")
+        return built if isinstance(built, Built) else None
+
     def forget(self) -> None:
         """Lets go of what the recipe made; it is made again when somebody asks."""
         for name in ("plain", "_given", "limit_shape", "_reviewed", "_seen", "_body"):

@@ -278,7 +278,9 @@ def make_picture(
     """
     level = shown_level(part, smooth) if level is None else level
     limit = (part.limit if on_limit is None else on_limit) and level > 0
-    built = build(part.mesh, part.links(level, limit, until), old.built if old is not None else None)
+    # What the part knows of its recipe already need not run again.
+    known = old.built if old is not None else part.known
+    built = build(part.mesh, part.links(level, limit, until), known)
     places = built.points
     turned = None
     if not part.in_place:
