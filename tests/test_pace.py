@@ -16,12 +16,13 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from levelloop.app.main import application
-from levelloop.app.view.pace import FAST, Pace
 from levelloop.app.view.render.lighter import CELLS, MANY, lighter, thinned
+from levelloop.app.view.render.pace import FAST, Pace
 from levelloop.app.view.render.renderer import Renderer
 from levelloop.app.window import Window
 from levelloop.core.forms.primitives import quad_sphere
 from levelloop.core.mesh.faces import triangles
+from levelloop.core.mesh.selection import Kind
 from levelloop.document.session import Session
 
 NO_BUTTON = Qt.MouseButton.NoButton
@@ -122,6 +123,37 @@ def test_many_faces_turn_as_fewer_and_are_all_there_at_rest(empty: Hands, monkey
     QApplication.processEvents()
     assert drawn.frames and not drawn.frames[0][0]
     empty.qtbot.waitUntil(lambda: drawn.frames[-1] == (True, whole.load))
+
+
+@needs_screen
+@pytest.mark.parametrize("kind", ["points", "edges", "faces"])
+def test_what_is_selected_is_worked_out_once_for_all_frames(empty: Hands, kind: Kind) -> None:
+    empty.session.do("add_box", size=(20, 20, 20), cells=(4, 4, 4))
+    empty.session.select_all(kind)
+    empty.settle()
+
+    def lit() -> list[int]:
+        scene = empty.view.scene()
+        arrays = [*(one.places for one in scene.patches), *(one.segments for one in scene.lines)]
+        return [id(one) for one in (*arrays, *(dots.places for dots in scene.dots))]
+
+    first = lit()
+    empty.view.camera.turn += 20
+    assert lit() == first
+    # Another selection, other places: what is lit is theirs.
+    kept = empty.view.scene()
+    empty.session.do("move", by=(3, 0, 0))
+    empty.settle()
+    moved = empty.view.scene()
+    before, after = (
+        np.concatenate([one.reshape(-1, 3) for one in (*(p.places for p in s.patches), *(d.places for d in s.dots))])
+        if kind != "edges"
+        else s.lines[-1].segments.reshape(-1, 3)
+        for s in (kept, moved)
+    )
+    assert after[:, 0] - before[:, 0] == pytest.approx(np.full(len(after), 3.0), abs=1e-5)
+    empty.session.select_none()
+    assert len(empty.view.scene().patches) == 0
 
 
 @needs_screen

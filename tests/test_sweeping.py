@@ -259,3 +259,13 @@ def test_what_is_swept_does_not_turn_over_for_a_hair(axis: str, seed: int, noise
     moved = points + chance.uniform(-noise, noise, points.shape)
     places = [frames_along(one, closed, True) for one in (points, moved)]
     assert np.abs(places[0] - places[1]).max() < 1e3 * noise + 1e-9
+
+
+@given(st.floats(0, 2 * np.pi), st.floats(-1.1, 1.1), st.integers(3, 9))
+def test_what_is_swept_begins_level(turn: float, rise: float, count: int) -> None:
+    way = np.array([np.cos(turn), np.sin(turn), np.tan(rise)])
+    first = frames_along(np.outer(np.arange(count), way) + np.arange(count)[:, None] ** 2 * [0.0, 0.0, 1e-3])[0]
+    steep = abs(first[2, 2]) >= 0.9
+    assert steep or abs(first[0, 2]) < 1e-12
+    # Right-handed and square, steep or not.
+    assert first @ first.T == pytest.approx(np.eye(3), abs=1e-9) and np.linalg.det(first) == pytest.approx(1)

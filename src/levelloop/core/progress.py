@@ -17,6 +17,7 @@ from levelloop.core.errors import LevelLoopError
 Progress = Callable[[float], None]  # how much is done, 0…1
 Cancel = Callable[[], bool]  # whether to stop
 Item = TypeVar("Item")
+Other = TypeVar("Other")
 
 _watch: ContextVar[tuple[Progress | None, Cancel | None, float, float] | None] = ContextVar("watch", default=None)
 
@@ -55,9 +56,17 @@ def check() -> None:
 
 
 def at_once(*calls: Callable[[], Item]) -> list[Item]:
-    """What some calls come to, each in a thread of its own and watched as their caller is."""
-    with ThreadPoolExecutor(len(calls)) as pool:
+    """What some calls come to, two at a time in threads of their own, each watched as the caller is."""
+    with ThreadPoolExecutor(2) as pool:
         return [one.result() for one in [pool.submit(copy_context().run, call) for call in calls]]
+
+
+def both(one: Callable[[], Item], other: Callable[[], Other]) -> tuple[Item, Other]:
+    """What two calls come to: the one in a thread of its own, watched as the caller is, beside the other in this."""
+    with ThreadPoolExecutor(1) as pool:
+        first = pool.submit(copy_context().run, one)
+        second = other()
+        return first.result(), second
 
 
 def pieces(items: Sequence[Item]) -> Iterable[Item]:

@@ -16,7 +16,7 @@ from levelloop.app.view.look import Bend, fitting_scale
 from levelloop.app.view.picking.guide_places import frame_of, is_there, looks_at, projection_of, seen_guides
 from levelloop.app.view.render.checker import checker
 from levelloop.app.view.render.images import Images
-from levelloop.app.view.render.picture import Changes, Picture, dashed
+from levelloop.app.view.render.picture import Changes, Picture, Singles, dashed
 from levelloop.app.view.render.scene import (
     CLAY,
     Colour,
@@ -57,12 +57,14 @@ class Scenery:
         self.images = Images(theme)
         self._lone: tuple[Mesh, Symmetry, Integers] | None = None
         self._lines: dict[str, tuple[Any, Any]] = {}
+        self._lit: dict[str, tuple[Picture, Selection, tuple[Singles, ...]]] = {}
         self._softly: tuple[Part, Selection, Soft, Floats] | None = None
         self._scale: tuple[Picture, Bend, float] | None = None
 
     def forget_others(self, here: set[str]) -> None:
         """Forgets the lines of all parts but some."""
         self._lines = {key: value for key, value in self._lines.items() if key in here}
+        self._lit = {key: value for key, value in self._lit.items() if key in here}
 
     def left_scene(self, state: State, view: ViewState, wipe: Wipe) -> Scene:
         """What stands left of a wipe: plain parts, nothing selected."""
@@ -260,24 +262,26 @@ class Scenery:
                 continue
             if len(selection) == 0 or int(selection.indices.max()) >= _count(picture, selection.kind):
                 continue
+            lit = self._kept_lit(part_id, picture, selection)
             if selection.kind == "faces":
-                scene.patches.append(
-                    Patch(picture.face_vertices(selection.indices), picture.middle, rgba(blue, 0.42), 0.25)
-                )
-                topology = picture.part.mesh.topology
-                around = topology.corner_edge[topology.corners_of_faces(selection.indices)]
-                edges = np.flatnonzero(mask_of(around, topology.n_edges))
-                scene.lines.append(
-                    Lines(picture.segments(edges), picture.middle, rgba(blue, 0.9), 1.6 * ratio, 3e-5, through)
-                )
+                triangles, segments = lit
+                scene.patches.append(Patch(triangles, picture.middle, rgba(blue, 0.42), 0.25))
+                scene.lines.append(Lines(segments, picture.middle, rgba(blue, 0.9), 1.6 * ratio, 3e-5, through))
             elif selection.kind == "edges":
-                segments = picture.segments(selection.indices)
+                (segments,) = lit
                 scene.lines.append(Lines(segments, picture.middle, rgba(blue), 3.2 * ratio, 3.5e-5, max(through, 0.25)))
             else:
-                places = picture.drawn(picture.cage_places[selection.indices])
+                (places,) = lit
                 scene.dots.append(
                     Dots(places, picture.middle, rgba(blue), rgba("#FFFFFF"), 9.0 * ratio, 5e-5, max(through, 0.3))
                 )
+
+    def _kept_lit(self, part_id: str, picture: Picture, selection: Selection) -> tuple[Singles, ...]:
+        """What lights a selection up: triangles and segments of faces, segments of edges, places of points."""
+        known = self._lit.get(part_id)
+        if known is None or known[0] is not picture or known[1] is not selection:
+            known = self._lit[part_id] = (picture, selection, _lit(picture, selection))
+        return known[2]
 
     def _add_guides(self, scene: Scene, state: State, view: ViewState) -> None:
         """The guides of the direction or camera this view looks from, and those that stand in space."""
@@ -407,6 +411,17 @@ class Scenery:
 def _ramp(name: str) -> NDArray[np.uint8]:
     """A colour map's pixels, made once."""
     return ramp({"vik": VIK, "bilbao": BILBAO}[name])
+
+
+def _lit(picture: Picture, selection: Selection) -> tuple[Singles, ...]:
+    if selection.kind == "faces":
+        topology = picture.part.mesh.topology
+        around = topology.corner_edge[topology.corners_of_faces(selection.indices)]
+        edges = np.flatnonzero(mask_of(around, topology.n_edges))
+        return picture.face_vertices(selection.indices), picture.segments(edges)
+    if selection.kind == "edges":
+        return (picture.segments(selection.indices),)
+    return (picture.drawn(picture.cage_places[selection.indices]),)
 
 
 def _count(picture: Any, kind: Kind) -> int:

@@ -24,13 +24,13 @@ from levelloop.app.view.cards.gauge_card import GaugeCard
 from levelloop.app.view.cards.look_card import LookCard
 from levelloop.app.view.cards.still_card import StillCard
 from levelloop.app.view.flight import Flight
-from levelloop.app.view.frames import Frames
 from levelloop.app.view.hands import Hands
 from levelloop.app.view.look import Look
 from levelloop.app.view.overlay import Overlay
 from levelloop.app.view.picking.picking import Hit, Reach, Sight, pick
 from levelloop.app.view.picking.pointer_selection import Choosing
 from levelloop.app.view.picking.snapping import Catch
+from levelloop.app.view.render.frames import Frames
 from levelloop.app.view.render.scene import Scene
 from levelloop.app.view.render.uploads import Uploads
 from levelloop.app.view.scenery import Scenery

@@ -19,7 +19,7 @@ import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers
 from levelloop.core.mesh.topology import Topology
-from levelloop.core.progress import at_once, check
+from levelloop.core.progress import both, check
 from levelloop.core.surface.limit import Sectors
 
 BLOCK = 8_192  # points looked at together: what is worked out of them stays in the cache
@@ -323,7 +323,7 @@ def run_blocks(block: Callable[[Work, Scratch], None], work: Sequence[Work], siz
             block(one, scratch)
 
     if many:
-        at_once(lambda: run(work[::2]), lambda: run(work[1::2]))
+        both(lambda: run(work[::2]), lambda: run(work[1::2]))
     else:
         run(work)
 

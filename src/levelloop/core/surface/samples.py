@@ -11,7 +11,7 @@ from levelloop.core.arrays import Booleans, Floats, Integers, frozen
 from levelloop.core.lazy import lazy
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.topology import Topology
-from levelloop.core.progress import at_once
+from levelloop.core.progress import both
 from levelloop.core.surface.jets import NAMES, Bends, rings_of
 from levelloop.core.surface.limit import Sectors, sector_normals, sector_places, sectors
 from levelloop.core.surface.refine import sharp_of
@@ -159,9 +159,9 @@ def _bends(surface: SmoothSurface, points: Floats, quarter: int, directions: boo
         piece, its_surface = irregular.piece, irregular.surface
         later = max(quarter - start, 0)
         # What the one does alone is done beside the other.
-        (bends, _), (found, lost) = at_once(
-            lambda: (regular_bends(patches, local, directions), beside),
+        (found, lost), bends = both(
             lambda: _bends(its_surface, local[piece.used], later, directions),
+            lambda: regular_bends(patches, local, directions),
         )
         bends.put(piece.targets, found.take(piece.sources))
         beside[piece.targets] = lost[piece.sources]

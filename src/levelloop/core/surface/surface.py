@@ -14,7 +14,7 @@ from levelloop.core.mesh.mesh import Mesh, NamedSet
 from levelloop.core.mesh.outlines import drop_faces
 from levelloop.core.mesh.tags import SHARPNESS_NEVER_FADES, TAGS, Tag
 from levelloop.core.mesh.topology import Topology
-from levelloop.core.progress import at_once
+from levelloop.core.progress import both
 from levelloop.core.surface.face_varying import refined_uv
 from levelloop.core.surface.jets import Rings, rings_of
 from levelloop.core.surface.limit import (
@@ -260,7 +260,7 @@ class SmoothSurface:
             return surface._patched_normals(there) if patched else surface.normals(surface.points(there))
 
         # What the one does alone is done beside the other.
-        normals, found = at_once(of_regular, of_irregular)
+        found, normals = both(of_irregular, of_regular)
         targets, sources = self._irregular_sectors
         for mine, theirs in zip(normals.T, found.T, strict=True):
             mine[targets] = theirs[sources]

@@ -11,7 +11,6 @@ from PySide6.QtGui import QImage
 from levelloop.app.commands.files.dialogs import file_to_write
 from levelloop.app.post import post
 from levelloop.app.view.viewport import Viewport
-from levelloop.core.errors import LevelLoopError
 from levelloop.document.cameras import NamedCamera
 from levelloop.document.parameters import Choice, Count, Length, Toggle
 from levelloop.document.registry import Operation
@@ -76,17 +75,13 @@ class Picturing:
 
         def run() -> None:
             card.begin(width, height)
+            told, image = "Stopped; nothing was written.", None
             try:
                 self.window.runner.run(lambda: render(document, path, request, grown), f"Rendering {path.name}")
-            except LevelLoopError:
-                card.finish("Stopped; nothing was written.")
-                raise
-            image = QImage(str(path))
-            if not image.isNull():
-                card.grow(image, 1.0)
-            told = f"Wrote {path.name}, {width} x {height} pixels."
-            card.finish(told)
-            self.window.tell(told)
+                told, image = f"Wrote {path.name}, {width} x {height} pixels.", QImage(str(path))
+                self.window.tell(told)
+            finally:
+                card.finish(told, image)
 
         return self.window.attempt(run)
 

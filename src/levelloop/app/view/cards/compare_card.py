@@ -6,9 +6,10 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QRect
 from PySide6.QtGui import QImage, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QWidget
 
 from levelloop.app.theme import MARKS, colour, plain_label, quiet_button, scaled, text_font
+from levelloop.app.view.cards.card import card_column
 from levelloop.app.view.colour_maps import BILBAO, ramp
 from levelloop.document.scripting.units import format_length
 
@@ -25,10 +26,7 @@ class CompareCard(QFrame):
     def __init__(self, view: Viewport) -> None:
         super().__init__(view)
         self.view = view
-        self.setObjectName("card")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(11, 7, 11, 8)
-        column.setSpacing(3)
+        column = card_column(self, 3)
         self.sides = plain_label("", self)
         self.sides.setFont(text_font(9, text_font().Weight.DemiBold))
         self.told = plain_label("", self)

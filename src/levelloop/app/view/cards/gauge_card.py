@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from levelloop.app.measured import length_told
 from levelloop.app.theme import colour, plain_label, quiet_button, scaled, text_font
+from levelloop.app.view.cards.card import card_column
 from levelloop.core.arrays import Floats
 from levelloop.core.measure.gauge import LoopGauge, loop_gauge
 from levelloop.document.operations import keys
@@ -33,7 +34,6 @@ class GaugeCard(QFrame):
     def __init__(self, view: Viewport) -> None:
         super().__init__(view)
         self.view = view
-        self.setObjectName("card")
         self.is_pinned = False
         self.shown: tuple[LoopGauge, str] | None = None  # and its part
         self._rest = QTimer(self)
@@ -44,9 +44,7 @@ class GaugeCard(QFrame):
         self._leave.setSingleShot(True)
         self._leave.setInterval(LEAVES_AFTER)
         self._leave.timeout.connect(self.drop)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(11, 7, 11, 8)
-        column.setSpacing(2)
+        column = card_column(self, 2)
         self._lines: list[QLabel] = []
         self._words = QVBoxLayout()
         self._words.setSpacing(1)

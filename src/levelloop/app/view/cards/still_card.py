@@ -7,9 +7,10 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage, QPixmap
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
+from PySide6.QtWidgets import QFrame, QHBoxLayout
 
 from levelloop.app.theme import plain_label, quiet_button, text_font
+from levelloop.app.view.cards.card import card_column
 
 if TYPE_CHECKING:
     from levelloop.app.view.viewport import Viewport
@@ -25,10 +26,7 @@ class StillCard(QFrame):
     def __init__(self, view: Viewport) -> None:
         super().__init__(view)
         self.view = view
-        self.setObjectName("card")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(8, 8, 8, 6)
-        column.setSpacing(4)
+        column = card_column(self, 4)
         self.picture = plain_label("", self)
         self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.picture.setAccessibleName("Still picture")
@@ -43,11 +41,12 @@ class StillCard(QFrame):
         line.addWidget(self.end)
         column.addLayout(line)
         self._began = 0.0
+        self._is_growing = False
         self.hide()
 
     def begin(self, width: int, height: int) -> None:
         """A still of so many pixels begins."""
-        self._began = monotonic()
+        self._began, self._is_growing = monotonic(), True
         most = self.view.width() * SHARE, self.view.height() * SHARE
         scale = min(most[0] / width, most[1] / height, 1.0)
         self.picture.setPixmap(QPixmap())
@@ -58,18 +57,17 @@ class StillCard(QFrame):
         self.show()
 
     def grow(self, image: QImage, share: float) -> None:
-        """Shows how far it is: the picture so far, and the share of the work that is done."""
-        ratio = self.devicePixelRatioF()
-        size = self.picture.size() * ratio
-        smooth = Qt.TransformationMode.SmoothTransformation
-        pixmap = QPixmap.fromImage(image).scaled(size, Qt.AspectRatioMode.IgnoreAspectRatio, smooth)
-        pixmap.setDevicePixelRatio(ratio)
-        self.picture.setPixmap(pixmap)
-        self.told.setText(f"{share:.0%} · {self._rest(share)}Esc stops it")
-        self._place()
+        """Shows how far it is: the picture so far, and the share of the work that is done; nothing once it is over."""
+        if self._is_growing:
+            self._show(image)
+            self.told.setText(f"{share:.0%} · {self._rest(share)}Esc stops it")
+            self._place()
 
-    def finish(self, words: str) -> None:
-        """Says what became of it."""
+    def finish(self, words: str, image: QImage | None = None) -> None:
+        """Says what became of it, and shows the picture where there is one."""
+        self._is_growing = False
+        if image is not None and not image.isNull():
+            self._show(image)
         if self.picture.pixmap().isNull():
             # Stopped before anything was to be seen.
             self.hide()
@@ -77,6 +75,16 @@ class StillCard(QFrame):
         self.told.setText(words)
         self.end.show()
         self._place()
+
+    # Helpers
+
+    def _show(self, image: QImage) -> None:
+        ratio = self.devicePixelRatioF()
+        size = self.picture.size() * ratio
+        smooth = Qt.TransformationMode.SmoothTransformation
+        pixmap = QPixmap.fromImage(image).scaled(size, Qt.AspectRatioMode.IgnoreAspectRatio, smooth)
+        pixmap.setDevicePixelRatio(ratio)
+        self.picture.setPixmap(pixmap)
 
     def _rest(self, share: float) -> str:
         if share < TELLS_AFTER:

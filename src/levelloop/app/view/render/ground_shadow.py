@@ -6,7 +6,7 @@ ground. It stays while nothing but the camera moves.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 import moderngl
@@ -14,61 +14,30 @@ import numpy as np
 
 from levelloop.app.view.render.picture import Picture
 from levelloop.app.view.render.scene import Colour
+from levelloop.app.view.render.uniforms import tell
 from levelloop.core.arrays import Floats
 
 SIDE = 256  # pixels of the picture
 MARGIN = 0.08  # of its width around what is seen
 REACH = 0.06  # of its width: so far above the ground a shadow is a third as dark
 SOFT = 1.6  # pixels between two samples of the softening
-CAST = (
-    """#version 330
-    uniform vec2 from; uniform float scale; uniform float height; in vec3 place; out float above;
-    void main() {
-        above = place.z + height;
-        gl_Position = vec4((place.xy - from) * scale, 0.0, 1.0);
-    }""",
-    """#version 330
-    uniform float reach; in float above; out vec4 dark;
-    void main() {
-        // What lies under the ground throws nothing on it.
-        if (above < -0.02 * reach) discard;
-        dark = vec4(exp(-max(above, 0.0) / reach));
-    }""",
-)
-SOFTEN = (
-    """#version 330
-    in vec2 corner; out vec2 at;
-    void main() { at = corner; gl_Position = vec4(corner * 2.0 - 1.0, 0.0, 1.0); }""",
-    """#version 330
-    uniform sampler2D image; uniform vec2 along; in vec2 at; out vec4 dark;
-    void main() {
-        float total = 0.0; float weight = 0.0;
-        for (int i = -6; i <= 6; i++) {
-            float share = exp(-float(i * i) / 18.0);
-            total += share * texture(image, at + float(i) * along).r;
-            weight += share;
-        }
-        dark = vec4(total / weight);
-    }""",
-)
-LAY = (
-    """#version 330
-    uniform mat4 world_to_clip; uniform vec2 low; uniform float width; in vec2 corner; out vec2 at;
-    void main() { at = corner; gl_Position = world_to_clip * vec4(low + width * corner, 0.0, 1.0); }""",
-    """#version 330
-    uniform sampler2D image; uniform vec4 tint; in vec2 at; out vec4 colour;
-    void main() { colour = vec4(tint.rgb, tint.a * texture(image, at).r); }""",
-)
 
 
 class GroundShadow:
-    """The shadow of one view; array: the vertices of a picture as a program draws them."""
+    """The shadow of one view.
 
-    def __init__(self, context: moderngl.Context, corners: Any, array: Callable[[Any, Picture], Any]) -> None:
+    programs: the renderer's, by name; corners: of a square; array: the vertices of a picture as "cast" draws them.
+    """
+
+    def __init__(
+        self,
+        context: moderngl.Context,
+        programs: Mapping[str, moderngl.Program],
+        corners: Any,
+        array: Callable[[Picture], Any],
+    ) -> None:
         self._context, self._array = context, array
-        self._cast, self._soften, self._lay = (
-            context.program(vertex_shader=vertex, fragment_shader=fragment) for vertex, fragment in (CAST, SOFTEN, LAY)
-        )
+        self._cast, self._soften, self._lay = (programs[name] for name in ("cast", "soften", "lay"))
         self._pictures = [context.texture((SIDE, SIDE), 1) for _ in range(2)]
         for picture in self._pictures:
             picture.repeat_x = picture.repeat_y = False
@@ -100,14 +69,14 @@ class GroundShadow:
         """Lays it on the ground of the picture that is drawn."""
         if self._width <= 0.0:
             return
-        self._write(self._lay, world_to_clip=to_clip, low=self._low, width=self._width, tint=tint)
+        tell(self._lay, world_to_clip=to_clip, low=tuple(self._low), width=self._width, tint=tint)
         self._pictures[0].use(0)
         self._ground.render(moderngl.TRIANGLE_STRIP)
 
     def release(self) -> None:
         """Frees what it holds on the GPU."""
         held: list[Any] = [*self._targets, *self._pictures, self._strip, self._ground]
-        for thing in (*held, self._cast, self._soften, self._lay):
+        for thing in held:
             thing.release()
 
     # Helpers
@@ -121,25 +90,18 @@ class GroundShadow:
         context.blend_equation = moderngl.MAX  # type: ignore[assignment]
         for picture in pictures:
             middle = self._low + self._width / 2.0 - picture.middle[:2]
-            self._write(
+            tell(
                 self._cast,
                 scale=2.0 / self._width,
                 height=float(picture.middle[2]),
                 reach=REACH * self._width,
-                **{"from": middle},
+                **{"from": tuple(middle)},
             )
-            self._array(self._cast, picture).render()
+            self._array(picture).render()
         context.blend_equation = moderngl.FUNC_ADD  # type: ignore[assignment]
         context.disable(moderngl.BLEND)
         for source, target, along in ((0, 1, (SOFT / SIDE, 0.0)), (1, 0, (0.0, SOFT / SIDE))):
             self._targets[target].use()
-            self._write(self._soften, along=along)
+            tell(self._soften, along=along)
             self._pictures[source].use(0)
             self._strip.render(moderngl.TRIANGLE_STRIP)
-
-    def _write(self, program: Any, **uniforms: Any) -> None:
-        for name, value in uniforms.items():
-            if isinstance(value, np.ndarray) and value.ndim == 2:
-                program[name].write(np.ascontiguousarray(value.T, dtype="f4").tobytes())
-            else:
-                program[name].value = tuple(value) if isinstance(value, np.ndarray) else value

@@ -71,16 +71,15 @@ def _lighter_solid(solid: Solid) -> Solid:
     picture = solid.picture
     if len(picture.indices) <= MANY or solid.is_laid_on:
         return solid
-    indices, ranges = kept(picture, "_thinned", lambda: _thinned(picture))
+    indices, ranges = thinned_picture(picture)
     skins = [
-        replace(skin, first=int(first), count=int(count))
-        for skin, (first, count) in zip(solid.skins, ranges, strict=False)
+        replace(skin, first=first, count=count)
+        for skin, (first, count) in zip(solid.skins, ranges.tolist(), strict=False)
     ]
     return replace(solid, indices=indices, skins=skins)
 
 
 def _thinned(picture: Picture) -> tuple[NDArray[np.uint32], Integers]:
-    """A picture's triangles thinned, material by material; the first and the number of each."""
     groups = [(first, count) for _, first, count in picture.groups] or [(0, len(picture.indices))]
     pieces = [thinned(picture.vertices, picture.indices[first : first + count]) for first, count in groups]
     sizes = np.array([len(piece) for piece in pieces])

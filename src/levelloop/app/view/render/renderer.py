@@ -17,7 +17,8 @@ from levelloop.app.view.look import BENDS, SHADINGS, Section
 from levelloop.app.view.render.ground_shadow import GroundShadow
 from levelloop.app.view.render.picture import Changes, Picture
 from levelloop.app.view.render.scene import CLAY, Colour, Patch, Projected, Scene, Seeing, Solid, Standing, arrays_of
-from levelloop.app.view.render.shaders import FLAT, IMAGE, LINE, PICK, POINT, SKY, SURFACE
+from levelloop.app.view.render.shaders import CAST, FLAT, IMAGE, LAY, LINE, PICK, POINT, SKY, SOFTEN, SURFACE
+from levelloop.app.view.render.uniforms import tell
 from levelloop.app.view.render.uploads import Uploaded, Uploads
 from levelloop.app.view.render.what_is_where import WhatIsWhere, faces_at
 from levelloop.core.arrays import Floats
@@ -33,6 +34,9 @@ PROGRAMS = {
     "sky": SKY,
     "pick": PICK,
     "image": IMAGE,
+    "cast": CAST,
+    "soften": SOFTEN,
+    "lay": LAY,
 }
 # How vertices lie in their buffers, and what programs call them.
 SURFACE_LAYOUT = ("3f 3f", "place", "normal")
@@ -62,7 +66,7 @@ class Renderer:
         self._arrays: dict[tuple[Any, ...], tuple[Any, list[Any]]] = {}
         self._textures: dict[int, tuple[NDArray[np.uint8], Any]] = {}
         self._fine: tuple[tuple[int, int], Any, Any, Any] | None = None
-        self._shadow = GroundShadow(self._context, self._corners, self._cast_from)
+        self._shadow = GroundShadow(self._context, self._programs, self._corners, self._cast_from)
         self._pick_target: tuple[tuple[int, int], Any, Any, Any] | None = None
 
     def draw(
@@ -357,9 +361,8 @@ class Renderer:
             parts.append((bends, BEND_LAYOUT))
         return self._array("surface", *parts, indices=indices, changes=picture.changes)
 
-    def _cast_from(self, program: Any, picture: Picture) -> Any:
+    def _cast_from(self, picture: Picture) -> Any:
         """The vertices of a picture as the program of the shadow draws them."""
-        self._programs["cast"] = program
         return self._array("cast", (picture.vertices, PICK_LAYOUT), indices=picture.indices, changes=picture.changes)
 
     def _laid_on(self, picture: Picture) -> Any:
@@ -407,13 +410,7 @@ class Renderer:
             self._textures.pop(image)[1].release()
 
     def _set(self, program: str, **uniforms: Any) -> None:
-        for name, value in uniforms.items():
-            uniform = self._programs[program][name]
-            assert isinstance(uniform, moderngl.Uniform)
-            if isinstance(value, np.ndarray):
-                uniform.write(np.ascontiguousarray(value.T, dtype="f4").tobytes())
-            else:
-                uniform.value = value
+        tell(self._programs[program], **uniforms)
 
 
 def _from(matrix: Floats, middle: Floats) -> Floats:

@@ -231,3 +231,42 @@ PICK = (
         colour = vec4(shown & 255, (shown >> 8) & 255, (shown >> 16) & 255, (shown >> 24) & 255) / 255.0;
     }""",
 )
+CAST = (
+    """#version 330
+    uniform vec2 from; uniform float scale; uniform float height; in vec3 place; out float above;
+    void main() {
+        above = place.z + height;
+        gl_Position = vec4((place.xy - from) * scale, 0.0, 1.0);
+    }""",
+    """#version 330
+    uniform float reach; in float above; out vec4 dark;
+    void main() {
+        // What lies under the ground throws nothing on it.
+        if (above < -0.02 * reach) discard;
+        dark = vec4(exp(-max(above, 0.0) / reach));
+    }""",
+)
+SOFTEN = (
+    """#version 330
+    in vec2 corner; out vec2 at;
+    void main() { at = corner; gl_Position = vec4(corner * 2.0 - 1.0, 0.0, 1.0); }""",
+    """#version 330
+    uniform sampler2D image; uniform vec2 along; in vec2 at; out vec4 dark;
+    void main() {
+        float total = 0.0; float weight = 0.0;
+        for (int i = -6; i <= 6; i++) {
+            float share = exp(-float(i * i) / 18.0);
+            total += share * texture(image, at + float(i) * along).r;
+            weight += share;
+        }
+        dark = vec4(total / weight);
+    }""",
+)
+LAY = (
+    """#version 330
+    uniform mat4 world_to_clip; uniform vec2 low; uniform float width; in vec2 corner; out vec2 at;
+    void main() { at = corner; gl_Position = world_to_clip * vec4(low + width * corner, 0.0, 1.0); }""",
+    """#version 330
+    uniform sampler2D image; uniform vec4 tint; in vec2 at; out vec4 colour;
+    void main() { colour = vec4(tint.rgb, tint.a * texture(image, at).r); }""",
+)

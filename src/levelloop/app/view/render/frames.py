@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QTimer
 
-from levelloop.app.view.pace import FAST, Grade, Pace
 from levelloop.app.view.picking.picking import Sight
 from levelloop.app.view.render.lighter import lighter
+from levelloop.app.view.render.pace import FAST, Grade, Pace
 from levelloop.app.view.render.renderer import Renderer
 from levelloop.app.view.render.uploads import Uploads
 
