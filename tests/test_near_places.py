@@ -20,9 +20,10 @@ from levelloop.core.edit.join.weld import weld
 from levelloop.core.edit.move.fit_points import even_out, straighten
 from levelloop.core.edit.move.slide import slide
 from levelloop.core.edit.repeat.copies import array
+from levelloop.core.errors import EditError
 from levelloop.core.forms.curves import Path
 from levelloop.core.forms.primitives import box, plane, quad_sphere
-from levelloop.core.geometry.closest import _on_triangles, closest_places
+from levelloop.core.geometry.closest import LARGEST, Triangles, _on_triangles, closest_places
 from levelloop.core.geometry.near import in_boxes, near_any, near_groups, near_pairs
 from levelloop.core.mesh.faces import face_areas, triangles
 from levelloop.core.mesh.mesh import Mesh, mesh_of_faces
@@ -265,6 +266,33 @@ def test_nearest_places_are_the_nearest(seed: int, number: int) -> None:
         least = np.linalg.norm(all_of_them - place, axis=1).min()
         assert np.linalg.norm(near - place) == pytest.approx(least, rel=1e-9, abs=1e-12)
     assert np.allclose(np.linalg.norm(normals, axis=1), 1)
+
+
+@some(60)
+@given(st.integers(0, 30), st.integers(1, 20), st.integers(0, 999), st.sampled_from([1.0, 1e-9, 1e6, 1e40]))
+def test_what_is_no_number_is_searched_for_without_harm(count: int, wanted: int, seed: int, size: float) -> None:
+    """The library that searches takes whatever it is given for numbers, and ends the program where there is nothing."""
+    chance = np.random.default_rng(seed)
+    points = chance.normal(size=(12, 3)) * size
+    points[chance.random(12) < 0.2] = chance.choice([np.nan, np.inf, -np.inf, 1e200])
+    corners = chance.integers(0, 12, (count, 3))
+    places = chance.normal(size=(wanted, 3)) * size
+    places[chance.random(wanted) < 0.2] = chance.choice([np.nan, np.inf, 1e300])
+    usable = (np.abs(points) < LARGEST).all(axis=1)[corners].all(axis=1)
+    search = Triangles(points, corners)
+    if not usable.any():
+        with pytest.raises(EditError, match="no surface"):
+            search.nearest(places)
+        return
+    triangle, found = search.nearest(places)
+    assert usable[triangle].all() and np.isfinite(found).all()
+    own = points[corners[usable]]
+    for place, near in zip(places, found, strict=True):
+        if np.abs(place).max() < LARGEST:
+            on = _on_triangles(np.broadcast_to(place, own[:, 0].shape), *own.swapaxes(0, 1))
+            least = np.linalg.norm(on - place, axis=1)
+            assert np.linalg.norm(near - place) <= least.min() * (1 + 1e-6) + 1e-9 * size
+    assert len(search.nearest(places[:0])[0]) == 0
 
 
 # Splines

@@ -7,12 +7,14 @@ from weakref import finalize
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers
+from levelloop.core.arrays import Booleans, Floats, Integers
 from levelloop.core.errors import EditError
 from levelloop.core.geometry.boxes import BoxTree
 from levelloop.core.lazy import lazy
 from levelloop.core.mesh.faces import face_normals, triangles
 from levelloop.core.mesh.mesh import Mesh
+
+LARGEST = 1e45  # mm; what a search multiplies of more is no number
 
 
 def closest_places(mesh: Mesh, places: Floats) -> tuple[Floats, Floats]:
@@ -40,23 +42,35 @@ class Triangles:
         self.places = points[corners]
 
     def nearest(self, places: Floats) -> tuple[Integers, Floats]:
-        """For each place the nearest triangle, and the nearest place on it: (p,), (p, 3)."""
+        """For each place the nearest triangle, and the nearest place on it: (p,), (p, 3).
+
+        Places that are no numbers, or larger than LARGEST, are given any triangle and its first corner. Raises
+        EditError where there is no triangle of numbers.
+        """
         if len(places) == 0:
             return np.zeros(0, dtype=np.int64), np.zeros((0, 3))
-        tree = self._tree[0]
-        _, triangle, found = tree.squared_distance(self.points, self.corners, np.ascontiguousarray(places))
-        return np.asarray(triangle, dtype=np.int64).reshape(-1), np.asarray(found).reshape(-1, 3)
+        own, (tree,) = self._search
+        triangle, found = np.full(len(places), own[0]), np.tile(self.places[own[0], 0], (len(places), 1))
+        usable = np.flatnonzero(_usable(places))
+        if len(usable):
+            _, nearest, on = tree.squared_distance(self.points, self.corners[own], places[usable])
+            triangle[usable], found[usable] = own[np.asarray(nearest).reshape(-1)], np.asarray(on).reshape(-1, 3)
+        return triangle, found
 
     @lazy
-    def _tree(self) -> list[Any]:
+    def _search(self) -> tuple[Integers, list[Any]]:
+        """The triangles that are numbers and the tree over them: the library takes whatever it gets for numbers."""
         import igl
 
+        own = np.flatnonzero(_usable(self.points)[self.corners].all(axis=1))
+        if len(own) == 0:
+            raise EditError("There is no surface to search; no face has corners that are numbers.")
         tree = igl.AABB()
-        tree.init(self.points, self.corners)
+        tree.init(self.points, self.corners[own])
         kept = [tree]
         # Let go of when the program ends, even where this one is not: the library complains of trees that outlive it.
         finalize(self, kept.clear)
-        return kept
+        return own, kept
 
     @lazy
     def boxes(self) -> BoxTree:
@@ -96,6 +110,11 @@ def on_side(p: Floats, a: Floats, b: Floats) -> Floats:
 
 
 # Helpers
+
+
+def _usable(places: Floats) -> Booleans:
+    """Places that can be searched for: (n,)."""
+    return np.asarray((np.abs(places) < LARGEST).all(axis=1))
 
 
 def _on_triangles(p: Floats, a: Floats, b: Floats, c: Floats) -> Floats:

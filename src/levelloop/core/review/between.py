@@ -16,6 +16,7 @@ from levelloop.core.mesh.faces import point_normals, triangles, turns_around, un
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.progress import pieces
 from levelloop.core.review.flush import STEP, Flats, flats_of, flush_faces
+from levelloop.core.tolerance import last_place
 from levelloop.core.words import counted
 
 TOUCH = 1e-4  # of the size of what meets: flush faces go through each other by rounding and by how they are cut up
@@ -117,7 +118,8 @@ class Body:
         perhaps = np.flatnonzero(np.einsum("ij,ij->i", off, normals[used[corner]]) < 0.5 * far)
         if len(perhaps) == 0:
             return result
-        places, reach = places[perhaps], far[perhaps].max()
+        places = places[perhaps]
+        reach = far[perhaps].max() * (1.0 + 1e-9) + last_place(places)
         # No place is farther from a surface than from its nearest corner: what is nearer lies in this piece.
         _, piece = self.piece(self.within(places.min(axis=0) - reach, places.max(axis=0) + reach))
         triangle, found = piece.nearest(places)
