@@ -101,7 +101,9 @@ def steps(window: Window, folder: Path) -> Iterator[tuple[str, Callable[[], obje
     yield "bevel", lambda: window.sentence.start(REGISTRY["bevel"], {"width": 0.02}, False)
     yield "select all", lambda: window.select_all()
     yield "relax all", lambda: window.sentence.start(REGISTRY["relax"], {"times": 5}, False)
-    yield "move softly", lambda: (pick("points", [7]), session.do("move", by=(0, 0, 1), soft_range=8.0))
+    yield "select a point", lambda: pick("points", [7])
+    softly = {"by": (0.0, 0.0, 1.0), "soft_range": 8.0}
+    yield "move softly", lambda: window.sentence.start(REGISTRY["move"], softly, False)
     yield "smooth level 1", lambda: window.levels.show(1)
     yield "cage again", lambda: window.levels.show("cage")
     yield "save", lambda: window.on_files.save_path(folder / "large.usdc")

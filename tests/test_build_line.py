@@ -133,15 +133,20 @@ def test_the_switch_turns_a_step_off_and_on(bar: Hands) -> None:
     assert not bar.session.part.steps[2].enabled
 
 
+def drag_before(hands: Hands, step: int, other: int) -> None:
+    """Drags a step's station to the left of another's."""
+    line, start, end = hands.window.line, station(hands, step).middle, station(hands, other).left
+    hands.qtbot.mousePress(line, LEFT, NONE, at(start + 8))
+    for share in (0.3, 0.8, 1.0):
+        hands.qtbot.mouseMove(line, at(start + share * (end - 4 - start)))
+    line.grab()
+    hands.qtbot.mouseRelease(line, LEFT, NONE, at(end - 4))
+    hands.settle()
+
+
 def test_steps_are_dragged_into_another_order(bar: Hands) -> None:
     line = bar.window.line
-    start, end = station(bar, 2), station(bar, 0)
-    bar.qtbot.mousePress(line, LEFT, NONE, at(start.middle + 8))
-    for share in (0.3, 0.8, 1.0):
-        bar.qtbot.mouseMove(line, at(start.middle + share * (end.left - 4 - start.middle)))
-    line.grab()
-    bar.qtbot.mouseRelease(line, LEFT, NONE, at(end.left - 4))
-    bar.settle()
+    drag_before(bar, 2, 0)
     assert [step.key for step in bar.session.part.steps] == ["bend", "mirror", "smooth"]
     # A short slip of the hand is a click.
     here = station(bar, 1).middle + 8
@@ -401,3 +406,84 @@ def test_a_line_that_is_too_long_scrolls_to_what_is_shown(empty: Hands) -> None:
     )  # fmt: skip
     QApplication.sendEvent(line, wheel)
     assert line.hides == (False, True) and stage.until(empty.session.part) == 16
+
+
+@pytest.fixture
+def pair(bar: Hands) -> Hands:
+    """The bar and a box in a group that is repeated."""
+    session = bar.session
+    session.do("set_part", group="pair")
+    session.do("add_box", size=(6, 6, 6), at=(0, 30, 0), name="box")
+    session.do("set_part", group="pair")
+    session.add_step("array", count=2, move=(0.0, 60.0, 0.0), group="pair")
+    session.set_active("bar")
+    bar.window.sentence.close_fields()
+    bar.settle()
+    return bar
+
+
+def test_a_groups_steps_stand_on_the_line_of_each_of_its_parts(pair: Hands) -> None:
+    words = [one.words for one in pair.window.line.stations()]
+    assert words == ["mirror x", "smooth", "bend 60°", "pair: array 2"]
+    click_station(pair, 2)
+    faces, until, level = shown(pair)
+    assert until == 3 and 2 * faces == pair.session.part.result(level).n_faces
+    pair.session.set_active("box")
+    pair.settle()
+    assert [one.words for one in pair.window.line.stations()] == ["pair: array 2"]
+
+
+def test_a_groups_step_is_changed_switched_moved_and_removed_on_the_line(pair: Hands) -> None:
+    session, window = pair.session, pair.window
+    click_station(pair, 3)
+    assert "group" in window.sentence.fields and pair.view.hands.open_step() is not None
+    window.sentence.change(count=3)
+    pair.settle()
+    assert session.document.group_recipes["pair"][0].parameters["count"] == 3 and len(session.part.steps) == 3
+    pair.qtbot.mouseClick(window.line, LEFT, NONE, station(pair, 3).switch.toPoint())
+    pair.settle()
+    assert not session.document.group_recipes["pair"][0].enabled
+    session.add_step("mirror", planes="z", group="pair")
+    pair.settle()
+    # A group's step stays among the group's: dragged to the front it becomes the first of those.
+    drag_before(pair, 4, 0)
+    assert [one.key for one in session.document.group_recipes["pair"]] == ["mirror", "array"]
+    assert [one.key for one in session.part.steps] == ["mirror", "smooth", "bend"]
+    window.on_recipe.remove(3)
+    assert [one.key for one in session.document.group_recipes["pair"]] == ["array"]
+
+
+def test_steps_are_added_to_a_group_from_the_line_and_from_the_list(pair: Hands) -> None:
+    session, window = pair.session, pair.window
+    pair.qtbot.mouseClick(window.line, LEFT, NONE, at(window.line.layout_now().add))
+    inner = next(action.menu() for action in menus()[-1].actions() if action.text() == "To the group “pair”")
+    assert "Hold" not in [action.text() for action in inner.actions()]
+    next(action for action in inner.actions() if action.text() == "Twist").trigger()
+    menus()[-1].close()
+    pair.settle()
+    assert [one.key for one in session.document.group_recipes["pair"]] == ["array", "twist"]
+    window.sentence.close_fields()
+    row = next(number for number, one in enumerate(window.parts.rows) if one.part is None)
+    place = window.parts.list.visualItemRect(window.parts.list.item(row)).center()
+    assert window.parts.group_at(window.parts.list.mapToGlobal(place)) == "pair"
+    menu = QMenu()
+    window.on_recipe.offer_to_group(menu, "pair")
+    (kinds,) = [action.menu() for action in menu.actions()]
+    next(action for action in kinds.actions() if action.text() == "Mirror").trigger()
+    pair.settle()
+    assert [one.key for one in session.document.group_recipes["pair"]] == ["array", "twist", "mirror"]
+    menu.deleteLater()
+
+
+def test_what_a_groups_bend_turns_about_is_dragged_in_the_view(pair: Hands) -> None:
+    session = pair.session
+    session.set_active("box")
+    session.add_step("bend", angle=30.0, along="y", around="x", group="pair")
+    pair.settle()
+    click_station(pair, 1)
+    marks = pair.view.hands.open_step()
+    grip = pair.view.on_screen(marks.part.placed(marks.grips()["pivot"][None]))[0, :2]
+    start = QPoint(round(grip[0]), round(grip[1]))
+    pair.drag(start, start + QPoint(40, 0))
+    pivot = session.document.group_recipes["pair"][1].parameters["pivot"]
+    assert not isinstance(pivot, str) and len(pivot) == 3

@@ -158,7 +158,7 @@ def test_whatever_is_linked_there_is_never_a_circle(links):
             session.add_step("boolean", kind="union", other=other)
         except EditError:
             continue
-    assert circle(session.document.parts) == []
+    assert circle(session.document.parts, {}) == []
     assert set(Evaluation(session.document).order) == {part.id for part in session.document.parts}
 
 
@@ -169,5 +169,5 @@ def test_a_file_with_a_circle_opens_and_the_step_says_what_is_wrong():
 
     crossed = replace(b, steps=(replace(a.steps[0], parameters={**a.steps[0].parameters, "other": a.id}),))
     document = Document((a, crossed), a.id)
-    assert circle(document.parts)
+    assert circle(document.parts, {})
     assert sum(bool(part.plain.troubles) for part in document.parts) == 1

@@ -67,7 +67,7 @@ NUMBERS_OF: dict[str, dict[str, st.SearchStrategy[Any]]] = {
 
 def step(key: str, on: bool = True, **given_: Any) -> Step:
     values = REGISTRY[f"step_{key}"].read(given_, Reading())
-    return Step(key, {name: value for name, value in values.items() if name != "step"}, on)
+    return Step(key, {one.name: values[one.name] for one in STEPS[key].parameters}, on)
 
 
 def session_of(mesh: Mesh, *steps: tuple[str, dict[str, Any]]) -> ll.Session:

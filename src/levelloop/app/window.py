@@ -164,9 +164,9 @@ class Window(QMainWindow):
         """The sentence that was said last."""
         return self.sentence.messages.last
 
-    def start(self, key: str) -> None:
-        """Begins an operation as its menu entry, tool or key does."""
-        self.operating.start(key)
+    def start(self, key: str, **given: Any) -> None:
+        """Begins an operation as its menu entry, tool or key does; given: numbers that it begins with."""
+        self.operating.start(key, **given)
 
     def set_kind(self, kind: Kind | str) -> None:
         """Selects points, edges, faces or parts; a second time converts what is selected."""

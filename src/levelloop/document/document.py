@@ -18,6 +18,7 @@ from levelloop.document.materials import Material
 from levelloop.document.parameters import Reading
 from levelloop.document.part import COLOURS, DEFAULT_LEVEL, Part
 from levelloop.document.recipe.evaluation import bound
+from levelloop.document.recipe.groups import groups_around
 from levelloop.document.recipe.steps import Step
 
 
@@ -67,7 +68,7 @@ class Symmetry:
 @dataclass(frozen=True, eq=False)
 class Document:
     """Parts in order, which one is active, the unit of typed numbers, named values, the anchor, symmetry,
-    guides, named cameras, recipes kept under names.
+    guides, named cameras, recipes kept under names, recipes of groups by their paths.
 
     start_level: that new parts are smoothed to; values: name → (text, millimetres); anchor: (x, y, z) mm; next_id: the
     number of the next part's id, so that no id is given twice.
@@ -83,11 +84,12 @@ class Document:
     cameras: tuple[NamedCamera, ...] = ()
     materials: tuple[Material, ...] = ()
     recipes: Mapping[str, tuple[Step, ...]] = field(default_factory=dict)
+    group_recipes: Mapping[str, tuple[Step, ...]] = field(default_factory=dict)
     next_id: int = 1
     start_level: int = DEFAULT_LEVEL
 
     def __post_init__(self) -> None:
-        parts = bound(self.parts)
+        parts = bound(self.parts, self.group_recipes)
         if parts != self.parts:
             object.__setattr__(self, "parts", parts)
 
@@ -159,6 +161,13 @@ class Document:
         parts = tuple(replace(part, attached="") if part.attached == part_id else part for part in left)
         guides = tuple(replace(guide, onto="") if guide.onto == part_id else guide for guide in self.guides)
         return replace(self, parts=parts, active=active, guides=guides)
+
+    def tidied(self) -> Document:
+        """The document without recipes of groups that no part is in any more."""
+        used = {group for part in self.parts for group in groups_around(part.group)}
+        if all(group in used for group in self.group_recipes):
+            return self
+        return replace(self, group_recipes={group: own for group, own in self.group_recipes.items() if group in used})
 
     def _carrying(self, part_id: str, by: Floats) -> Document:
         """The document with all that is attached to a part moved by a matrix."""

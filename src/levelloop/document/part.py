@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, replace
 from typing import Any
 
 import numpy as np
@@ -19,13 +19,15 @@ from levelloop.core.recipe.surfaces import samples_of
 from levelloop.core.surface.samples import SurfaceSamples, sampled
 from levelloop.core.surface.surface import SmoothSurface, without_holes
 from levelloop.core.words import counted
+from levelloop.document.recipe.groups import GroupRecipe, is_within
 from levelloop.document.recipe.step_kinds import STEPS
-from levelloop.document.recipe.steps import Step, Taken, leading, links_of, parts_named
+from levelloop.document.recipe.steps import Shared, Step, Taken, leading, links_of, parts_named
 
 DEFAULT_LEVEL = 2
 COLOURS = ("#D3CABB", "#C9B48A", "#B7C2B0", "#B9BFCB", "#CDB3A6", "#C7BFD0")
 
 
+GIVEN = ("inputs", "group_recipes", "inner")
 LAID_ON_LEVEL, LAID_ON_FACES = 5, 100_000  # how finely a surface is known that others are laid on
 
 
@@ -37,7 +39,8 @@ class Part:
     transform: (4, 4) from part space to the world, row vectors times matrix as in OpenUSD.
     level: of view and output alike, 0 … 6; limit: its points put on the limit surface. group: names of groups, outer
     first, with "/" between; shared: parts of one such word share cage and recipe; attached: id of the part that it
-    moves with; inputs: the parts that its steps name, by id, as the document has them: it gives them, no file has them.
+    moves with; inputs: the parts that its steps name, by id, as the document has them: it gives them, no file has them;
+    group_recipes: of the groups it is in, inner ones first; inner: the part as it is before the last of them.
     """
 
     id: str
@@ -57,23 +60,57 @@ class Part:
     attached: str = ""
     steps: tuple[Step, ...] = ()
     inputs: Mapping[str, Part] = field(default_factory=dict)
+    group_recipes: tuple[GroupRecipe, ...] = ()
+    inner: Part | None = None
 
     def __post_init__(self) -> None:
-        object.__setattr__(self, "transform", frozen(np.array(self.transform, dtype=np.float64)))
+        given = self.transform
+        if given.flags.writeable or given.base is not None or given.dtype != np.float64:
+            object.__setattr__(self, "transform", frozen(np.array(given, dtype=np.float64)))
 
     @lazy
     def names(self) -> tuple[str, ...]:
-        """The ids of the parts that its steps name."""
+        """The ids of the parts that its own steps name."""
         return parts_named(self.steps)
+
+    @lazy
+    def recipe(self) -> tuple[Step, ...]:
+        """All steps that follow the cage: its own, then those of the groups it is in."""
+        return self.steps + tuple(step for group in self.group_recipes for step in group.steps)
+
+    def group_of(self, place: int) -> tuple[GroupRecipe, int] | None:
+        """The group that a step of the whole recipe is of, and its place in it; None for one of its own."""
+        place -= len(self.steps)
+        for group in self.group_recipes:
+            if 0 <= place < len(group.steps):
+                return group, place
+            place -= len(group.steps)
+        return None
+
+    def seen_from(self, group: str) -> Part:
+        """The part as it is to what is in a group: before the recipes of the groups that both are in."""
+        part = self
+        while part.inner is not None and is_within(group, part.group_recipes[-1].group):
+            part = part.inner
+        return part
+
+    def is_but_given(self, other: Part) -> bool:
+        """Whether it is another part but for what the document gives it."""
+        own = (one.name for one in fields(self) if one.name not in GIVEN)
+        return all(getattr(self, name) is getattr(other, name) for name in own)
 
     def links(self, level: int, limit: bool = False, until: int | None = None) -> list[Link | Smoothing]:
         """Its steps that are on, ready to run; until: only the first so many; level, limit: of the level rail."""
-        return links_of(self.steps, level, limit, until, self._given)
+        first, shared = len(self.steps), []
+        for group in self.group_recipes:
+            shared.append(Shared(first, self.transform, group.given, group.among))
+            first += len(group.steps)
+        return links_of(self.recipe, level, limit, until, self._given, shared)
 
     @lazy
     def _given(self) -> Taken:
         """What the parts that its steps name have come to, in its own space."""
-        meshes = {part_id: other.in_space_of(self) for part_id, other in self.inputs.items()}
+        meshes = {part_id: self.inputs[part_id].in_space_of(self) for part_id in self.names if part_id in self.inputs}
         return Taken(meshes, lambda part_id: self.inputs[part_id].smooth_in_space_of(self))
 
     def result(self, level: int | None = None, limit: bool | None = None) -> Mesh:
@@ -189,9 +226,11 @@ class Part:
 
     def step_name(self, place: int) -> str:
         """A step by its place, in words: "step 2 (bend)"."""
-        if place >= len(self.steps):
+        if place >= len(self.recipe):
             return "smoothing"
-        return f"step {place + 1} ({STEPS[self.steps[place].key].title.lower()})"
+        of_group = self.group_of(place)
+        number, where = (place, "") if of_group is None else (of_group[1], f" of the group “{of_group[0].group}”")
+        return f"step {number + 1}{where} ({STEPS[self.recipe[place].key].title.lower()})"
 
     @lazy
     def in_place(self) -> bool:

@@ -27,7 +27,7 @@ from levelloop.document.document import Document
 from levelloop.document.looks import checked_looks
 from levelloop.document.operations import REGISTRY
 from levelloop.document.part import Part
-from levelloop.document.recipe.step_kinds import STEPS, StepKind
+from levelloop.document.recipe_calls import RecipeCalls
 from levelloop.document.registry import Operation
 from levelloop.document.review.measuring import Measures, measured
 from levelloop.document.review.reviewing import mark_of, reviewed_parts
@@ -37,13 +37,8 @@ from levelloop.document.running.running import State
 from levelloop.document.scripting.units import parse_length
 from levelloop.document.scripting.where_sentence import parse_where, read_conditions
 
-if TYPE_CHECKING:
-    from levelloop.document.typed_do import TypedDo
-else:
-    TypedDo = object
 
-
-class Session(TypedDo):
+class Session(RecipeCalls):
     """A document with unlimited undo. Every change is announced as changed(old state, new state).
 
     >>> session = Session.new()
@@ -194,33 +189,6 @@ class Session(TypedDo):
         self._push(
             State(document, self.state.selections if selections is None else selections, sentence), replacing=False
         )
-
-    # The recipe of the active part
-
-    def add_step(self, key: str, **parameters: Any) -> str:
-        """Adds a step at the end of the recipe; returns what it does, in a sentence. Raises EditError."""
-        return self.perform(f"step_{_kind(key).key}", **parameters)
-
-    def set_step(self, step: int, **parameters: Any) -> str:
-        """Gives a step, counted from 0, other numbers. Raises EditError."""
-        here = self.part.step(step)
-        return self.perform(f"step_{here.key}", **{**self.part.shown_values(here), **parameters, "step": step})
-
-    def move_step(self, step: int, to: int) -> str:
-        """Puts a step at another place of the recipe. Raises EditError."""
-        return self.do("move_step", step=step, to=to)
-
-    def enable_step(self, step: int, on: bool = True) -> str:
-        """Switches a step on or off. Raises EditError."""
-        return self.do("enable_step", step=step, on=on)
-
-    def remove_step(self, step: int) -> str:
-        """Takes a step out of the recipe. Raises EditError."""
-        return self.do("remove_step", step=step)
-
-    def bake_steps(self, until: int | None = None) -> str:
-        """Makes the cage what the recipe makes of it, up to a step or all of it. Raises EditError."""
-        return self.do("bake_steps", until=until)
 
     # Parts
 
@@ -443,6 +411,7 @@ class Session(TypedDo):
 
     def _push(self, state: State, replacing: bool) -> None:
         old = self.state
+        state = replace(state, document=state.document.tidied())
         if state.document.active == old.document.active:
             here = {part.id for part in state.document.parts}
             state = replace(state, chosen=old.chosen & here)
@@ -491,9 +460,3 @@ def named_value(session: Session, name: str, text: str) -> None:
     """Keeps a length under a name that typed numbers may use. Raises LevelLoopError."""
     parse_length(text, session.document.unit, session.document.reading.values)
     session.do("set_value", name=name, value=text)
-
-
-def _kind(key: str) -> StepKind:
-    if key not in STEPS:
-        raise EditError(f'There is no step "{key}"; it is one of {", ".join(STEPS)}.')
-    return STEPS[key]

@@ -1064,6 +1064,7 @@ class TypedDo:
         *,
         planes: Literal["x", "y", "z", "xy", "xz", "yz", "xyz"] = ...,
         weld: float | str = ...,
+        group: str | None = ...,
         step: float | str | None = ...,
     ) -> str:
         """The other side follows; both sides are one in the middle."""
@@ -1080,6 +1081,7 @@ class TypedDo:
         pivot: str | Sequence[float | str] = ...,
         scale: float | str = ...,
         weld: float | str | None = ...,
+        group: str | None = ...,
         step: float | str | None = ...,
     ) -> str:
         """Rows and rings that follow; 20 slices of 18° close."""
@@ -1091,6 +1093,7 @@ class TypedDo:
         *,
         level: float | str = ...,
         creases: bool | str = ...,
+        group: str | None = ...,
         step: float | str | None = ...,
     ) -> str:
         """Smoothing before what follows: bent afterwards, detail stays even."""
@@ -1130,6 +1133,7 @@ class TypedDo:
         around: str | Sequence[float | str] = ...,
         pivot: str | Sequence[float | str] = ...,
         limits: str | Sequence[float | str] | None = ...,
+        group: str | None = ...,
         step: float | str | None = ...,
     ) -> str:
         """What lies along one direction is bent around another; 360° closes a ring."""
@@ -1142,6 +1146,7 @@ class TypedDo:
         angle: float | str = ...,
         axis: str | Sequence[float | str] = ...,
         pivot: str | Sequence[float | str] = ...,
+        group: str | None = ...,
         step: float | str | None = ...,
     ) -> str:
         """Turns more and more along an axis."""
@@ -1154,6 +1159,7 @@ class TypedDo:
         factor: float | str = ...,
         axis: str | Sequence[float | str] = ...,
         pivot: str | Sequence[float | str] = ...,
+        group: str | None = ...,
         step: float | str | None = ...,
     ) -> str:
         """Narrower or wider towards one end; a tip is better at 0.01 to 0.2 than at 0."""
@@ -1166,6 +1172,7 @@ class TypedDo:
         by: str | Sequence[float | str] = ...,
         along: str | Sequence[float | str] = ...,
         pivot: str | Sequence[float | str] = ...,
+        group: str | None = ...,
         step: float | str | None = ...,
     ) -> str:
         """Shifts by a pitch, more the farther along."""
@@ -1181,6 +1188,7 @@ class TypedDo:
         rim_steps: float | str = ...,
         profile: str | None = ...,
         reversed: bool | str = ...,
+        group: str | None = ...,
         step: float | str | None = ...,
     ) -> str:
         """Gives an open surface a wall and a rim."""
@@ -1223,6 +1231,7 @@ class TypedDo:
         *,
         kind: Literal["union", "subtract", "intersect"] = ...,
         other: str = ...,
+        group: str | None = ...,
         step: float | str | None = ...,
     ) -> str:
         """With another part, as that part is now; it may go on changing."""
@@ -1265,6 +1274,7 @@ class TypedDo:
         count: float | str | None = ...,
         spacing: float | str | None = ...,
         turning: bool | str = ...,
+        group: str | None = ...,
         step: float | str | None = ...,
     ) -> str:
         """Copies that ride on a curve, both ends included."""
@@ -1276,6 +1286,7 @@ class TypedDo:
         *,
         curve: str = ...,
         stretch: bool | str = ...,
+        group: str | None = ...,
         step: float | str | None = ...,
     ) -> str:
         """What lies along x lies along a curve."""
@@ -1290,6 +1301,7 @@ class TypedDo:
         both: bool | str = ...,
         offset: float | str = ...,
         onto: Literal["smooth", "cage"] = ...,
+        group: str | None = ...,
         step: float | str | None = ...,
     ) -> str:
         """All points onto the surface of another part."""
@@ -1305,6 +1317,7 @@ class TypedDo:
         size: float | str = ...,
         lift: float | str = ...,
         onto: Literal["smooth", "cage"] = ...,
+        group: str | None = ...,
         step: float | str | None = ...,
     ) -> str:
         """What stands on the ground stands on another part's surface, its heights along the normals."""
@@ -1315,6 +1328,7 @@ class TypedDo:
         key: Literal["step_weld"],
         *,
         distance: float | str = ...,
+        group: str | None = ...,
         step: float | str | None = ...,
     ) -> str:
         """Points that lie together become one, as where a bend has closed."""
@@ -1326,6 +1340,7 @@ class TypedDo:
         *,
         step: float | str = ...,
         to: float | str = ...,
+        group: str | None = ...,
     ) -> str:
         """Steps run from left to right; their order matters."""
 
@@ -1336,6 +1351,7 @@ class TypedDo:
         *,
         step: float | str = ...,
         on: bool | str = ...,
+        group: str | None = ...,
     ) -> str:
         """A step that is off is left out."""
 
@@ -1345,6 +1361,7 @@ class TypedDo:
         key: Literal["remove_step"],
         *,
         step: float | str = ...,
+        group: str | None = ...,
     ) -> str:
         """Takes a step out of the recipe."""
 
@@ -1363,6 +1380,7 @@ class TypedDo:
         key: Literal["keep_recipe"],
         *,
         name: str = ...,
+        group: str | None = ...,
     ) -> str:
         """The document keeps its steps under a name, for other parts."""
 
@@ -1373,6 +1391,7 @@ class TypedDo:
         *,
         name: str = ...,
         after: bool | str = ...,
+        group: str | None = ...,
     ) -> str:
         """The part gets steps that were kept under a name."""
 
@@ -1391,6 +1410,7 @@ class TypedDo:
         key: Literal["bake_steps"],
         *,
         until: float | str | None = ...,
+        group: str | None = ...,
     ) -> str:
         """The cage becomes what the steps make of it; they are gone then."""
 

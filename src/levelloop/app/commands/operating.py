@@ -22,8 +22,8 @@ class Operating:
         self.window = window
         self._last_used: dict[str, dict[str, Any]] = {}
 
-    def start(self, key: str) -> None:
-        """Begins an operation as its menu entry, tool or key does."""
+    def start(self, key: str, **given: Any) -> None:
+        """Begins an operation as its menu entry, tool or key does; given: numbers that it begins with."""
         operation = REGISTRY[key]
         document, selected = self.window.session.document, self.window.session.selection
         if document.parts and self.window.view.kind == "parts":
@@ -54,10 +54,10 @@ class Operating:
         waits = operation.waits or bool(operation.handle)
         begins = self.window.on_view.begins_with(operation) if operation.handle else operation.begins_with
         last = {} if waits else self._last_used.get(operation.key, {})
-        done = self.window.attempt(lambda: self.window.sentence.start(operation, {**begins, **last}, waits))
+        done = self.window.attempt(lambda: self.window.sentence.start(operation, {**begins, **last, **given}, waits))
         if not done and last:
             # What was last typed does not fit here; what the operation begins with may.
-            done = self.window.attempt(lambda: self.window.sentence.start(operation, begins, waits))
+            done = self.window.attempt(lambda: self.window.sentence.start(operation, {**begins, **given}, waits))
         if done and operation.acts_on == "form":
             # Everything, since the new part may stand inside another.
             self.window.view.frame(everything=True)

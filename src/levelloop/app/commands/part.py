@@ -11,10 +11,11 @@ from PySide6.QtCore import QPoint
 from PySide6.QtGui import QColor, QIcon, QPixmap
 from PySide6.QtWidgets import QMenu
 
+from levelloop.core.words import counted
 from levelloop.document.document import COLOURS, Part
 from levelloop.document.operations import keys
 from levelloop.document.registry import Operation
-from levelloop.document.running.part_edits import copied, paste
+from levelloop.document.running.part_edits import copied, in_group, paste
 
 if TYPE_CHECKING:
     from levelloop.app.window import Window
@@ -101,6 +102,10 @@ class PartCommands:
         """The menu of the active part, at a place on the screen."""
         if not self.window.session.document.parts:
             return
+        group = self.window.parts.group_at(place)
+        if group:
+            self._group_menu(group, place)
+            return
         menu = QMenu(self.window)
         menu.addAction("Rename").triggered.connect(self._rename_row)
         menu.addAction("Show or hide").triggered.connect(self.toggle_part)
@@ -127,6 +132,24 @@ class PartCommands:
             )
         for title, by in (("Further up", -1), ("Further down", 1)):
             menu.addAction(title).triggered.connect(lambda _=False, by=by: self._move_part(by))
+        menu.addSeparator()
+        menu.addAction("Remove").triggered.connect(self.remove_part)
+        menu.exec(place)
+        menu.deleteLater()
+
+    def _group_menu(self, group: str, place: QPoint) -> None:
+        """The menu of a group: what is done to all its parts."""
+        session = self.window.session
+        parts = in_group(session.document, group)
+        session.choose_parts([part.id for part in parts])
+        menu = QMenu(self.window)
+        menu.addSection(f"{group.split('/')[-1]}: {counted(len(parts), 'part')}")
+        self.window.on_recipe.offer_to_group(menu, group)
+        if session.document.group_recipes.get(group):
+            menu.addAction("Make its recipe plain").triggered.connect(
+                lambda: self.window.attempt(lambda: session.bake_steps(group=group))
+            )
+        menu.addAction("Frame").triggered.connect(self._frame_part)
         menu.addSeparator()
         menu.addAction("Remove").triggered.connect(self.remove_part)
         menu.exec(place)

@@ -9,10 +9,14 @@ from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QMenu
 
 from levelloop.app.tools.step_marks import PlaneMarks, StepMarks, marks_of
+from levelloop.core.mesh.combine import combined
+from levelloop.core.recipe.chain import build
 from levelloop.core.words import counted
 from levelloop.document.document import Document
 from levelloop.document.operations import REGISTRY, keys
+from levelloop.document.operations.recipe_owner import first_of, members
 from levelloop.document.part import Part
+from levelloop.document.recipe.groups import groups_around
 from levelloop.document.recipe.step_kinds import STEPS
 from levelloop.document.recipe.steps import label, rail_place
 from levelloop.document.registry import Operation
@@ -49,12 +53,12 @@ class RecipeCommands:
         """Shows the part as it is after a step, and opens the step's numbers in the sentence bar."""
         part = self.window.session.part
         self._chosen = step
-        rail = rail_place(part.steps)
+        rail = rail_place(part.recipe)
         smooth = self.window.stage.is_smooth(part) if step == rail else step > rail
         self.window.stage.show_until(part.id, step + 1, smooth)
-        here = part.steps[step]
+        here, whose = part.recipe[step], _whose(part, step)
         self.window.sentence.close_fields()
-        operation, values = REGISTRY[f"step_{here.key}"], {**part.shown_values(here), "step": step}
+        operation, values = REGISTRY[f"step_{here.key}"], {**part.shown_values(here), **whose}
         self.window.attempt(lambda: self.window.sentence.start(operation, values, True))
         self.window.line.update()
 
@@ -68,121 +72,158 @@ class RecipeCommands:
         kind = next((key for key in STEPS if operation.key == f"step_{key}"), "")
         if not kind or not session.document.parts:
             return None
-        part, step = session.part, values.get("step")
+        part, step, group = session.part, values.get("step"), values.get("group")
+        steps = session.document.group_recipes.get(group, ()) if group else part.steps
         if step is None and not sentence.is_waiting:
             # It has been added already: the last of its kind.
-            step = max((place for place, one in enumerate(part.steps) if one.key == kind), default=None)
-        until = len(part.steps) if step is None else int(step)
-        told = f"{until} {sorted(values.items())}"
+            step = max((place for place, one in enumerate(steps) if one.key == kind), default=None)
+        until = len(steps) if step is None else int(step)
+        told = f"{until} {sorted(values.items(), key=lambda one: one[0])}"
         if self._known[0] is not part or self._known[1] != told:
-            self._known, self._marks = (part, told), marks_of(part, values, until)
+            marks = marks_of(part, values, until) if not group else self._marks_of_group(group, values, until)
+            self._known, self._marks = (part, told), marks
         return self._marks
 
     def switch(self, step: int | None = None) -> None:
         """Switches a step off or on."""
         place = self._here(step)
         if place is not None:
-            on = not self.window.session.part.steps[place].enabled
-            self._do(lambda: self.window.session.enable_step(place, on))
+            part = self.window.session.part
+            on = not part.recipe[place].enabled
+            self._do(lambda: self.window.session.enable_step(on=on, **_whose(part, place)))
 
     def move(self, step: int, to: int) -> None:
-        """Puts a step at another place of the recipe."""
-        self._do(lambda: self.window.session.move_step(step, to))
+        """Puts a step at another place of its recipe: a part's among the part's, a group's among the group's."""
+        part = self.window.session.part
+        whose = _whose(part, step)
+        own = [place for place in range(len(part.recipe)) if _whose(part, place)["group"] == whose["group"]]
+        to = min(max(to, own[0]), own[-1])
+        self._do(lambda: self.window.session.move_step(to=to - own[0], **whose))
         self._chosen = to
 
     def move_right(self) -> None:
         """Lets the chosen step run one later."""
         place = self._here(None)
-        if place is not None and place + 1 < len(self.window.session.part.steps):
+        if place is not None and place + 1 < len(self.window.session.part.recipe):
             self.move(place, place + 1)
 
     def remove(self, step: int | None = None) -> None:
         """Takes a step out of the recipe."""
         place = self._here(step)
         if place is not None:
-            self._do(lambda: self.window.session.remove_step(place))
+            self._do(lambda: self.window.session.remove_step(**_whose(self.window.session.part, place)))
 
     def menu(self, step: int, at: QPoint) -> None:
         """The menu of one step."""
-        steps = self.window.session.part.steps
+        part = self.window.session.part
+        here, whose = part.recipe[step], _whose(part, step)
+        group = whose["group"]
+        own = [place for place in range(len(part.recipe)) if _whose(part, place)["group"] == group]
         menu = QMenu(self.window)
-        menu.addSection(label(steps[step], self.window.session.part.shown_values(steps[step])))
+        words = label(here, part.shown_values(here))
+        menu.addSection(f"{words}, of the group “{group}”" if group else words)
         menu.addAction("Change its numbers").triggered.connect(lambda: self.choose(step))
-        menu.addAction("Switch off" if steps[step].enabled else "Switch on").triggered.connect(
-            lambda: self.switch(step)
-        )
-        if step > 0:
+        menu.addAction("Switch off" if here.enabled else "Switch on").triggered.connect(lambda: self.switch(step))
+        if step > own[0]:
             menu.addAction("Earlier").triggered.connect(lambda: self.move(step, step - 1))
-        if step + 1 < len(steps):
+        if step < own[-1]:
             menu.addAction("Later").triggered.connect(lambda: self.move(step, step + 1))
         menu.addAction("Copy").triggered.connect(lambda: self.copy([step]))
-        menu.addAction("Keep the recipe under a name").triggered.connect(lambda: self.window.start(keys.KEEP_RECIPE))
-        if len(steps) > 1:
-            menu.addAction("Copy all").triggered.connect(lambda: self.copy(list(range(len(steps)))))
+        menu.addAction("Keep the recipe under a name").triggered.connect(
+            lambda: self.window.start(keys.KEEP_RECIPE, group=group)
+        )
+        if len(own) > 1:
+            menu.addAction("Copy all").triggered.connect(lambda: self.copy(own))
         for target in self._targets(step):
             menu.addAction(f"Go to “{target.name}”").triggered.connect(
                 lambda _=False, target=target: self.window.session.activate(target.id)
             )
         menu.addAction("Make plain up to here").triggered.connect(
-            lambda: self._do(lambda: self.window.session.bake_steps(step))
+            lambda: self._do(lambda: self.window.session.bake_steps(whose["step"], group))
         )
         menu.addAction("Remove").triggered.connect(lambda: self.remove(step))
         self._open(menu, at)
 
     def copy(self, places: list[int]) -> None:
-        """Keeps steps of the active part, to be added to others."""
+        """Keeps steps of the active part's line, to be added to others."""
         part = self.window.session.part
-        self._copied = [(part.steps[place].key, dict(part.shown_values(part.steps[place]))) for place in places]
+        self._copied = [(part.recipe[place].key, dict(part.shown_values(part.recipe[place]))) for place in places]
         self.window.tell(f"{counted(len(places), 'step')} copied; + on another part's build line adds them.")
 
-    def paste(self) -> None:
-        """Adds the copied steps to the active part, in their order."""
+    def paste(self, group: str | None = None) -> None:
+        """Adds the copied steps to the active part, or to a group, in their order."""
+        whose = {"group": group} if group else {}
         for key, values in self._copied:
-            self._do(lambda key=key, values=values: self.window.session.add_step(key, **values))  # type: ignore[misc]
+            self._do(lambda key=key, values=values: self.window.session.add_step(key, **values, **whose))  # type: ignore[misc]
 
-    def use(self, name: str) -> None:
-        """Gives the active part a kept recipe, after its own steps; the sentence says so and can change it."""
-        values = {"name": name, "after": True}
+    def use(self, name: str, group: str | None = None) -> None:
+        """Gives the active part, or a group, a kept recipe after its own steps; the sentence can change that."""
+        values = {"name": name, "after": True, "group": group}
         self.window.attempt(lambda: self.window.sentence.start(REGISTRY[keys.USE_RECIPE], values, False))
         self.window.line.update()
 
     def add_menu(self, at: QPoint) -> None:
-        """The menu of what can be added to the recipe."""
+        """The menu of what can be added to the recipe of the active part, and to those of its groups."""
         menu = QMenu(self.window)
-        if self._copied:
-            what = STEPS[self._copied[0][0]].title.lower() if len(self._copied) == 1 else f"{len(self._copied)} steps"
-            menu.addAction(f"Paste {what}").triggered.connect(self.paste)
+        self._offer(menu, None)
+        groups = list(groups_around(self.window.session.part.group))
+        if groups:
             menu.addSeparator()
-        for name in self.window.session.document.recipes:
-            menu.addAction(f"Use “{name}”").triggered.connect(lambda _=False, name=name: self.use(name))
-        if self.window.session.document.recipes:
-            menu.addSeparator()
-        for kind in STEPS.values():
-            action = menu.addAction(kind.title)
-            action.setToolTip(kind.hint)
-            action.triggered.connect(lambda _=False, key=kind.key: self.window.start(f"step_{key}"))
+        for group in groups:
+            self._offer(menu.addMenu(f"To the group “{group}”"), group)
         menu.setToolTipsVisible(True)
         self._open(menu, at)
 
+    def offer_to_group(self, menu: QMenu, group: str) -> None:
+        """Adds to a menu what can be added to a group's recipe."""
+        self._offer(menu.addMenu("Add a step"), group)
+
     def follow(self, old: Document, new: Document) -> None:
         """Shows whole recipes again where steps were added or taken out."""
-        before = {part.id: len(part.steps) for part in old.parts}
+        before = {part.id: len(part.recipe) for part in old.parts}
         for part in new.parts:
-            if before.get(part.id, len(part.steps)) != len(part.steps):
+            if before.get(part.id, len(part.recipe)) != len(part.recipe):
                 self.window.stage.show_until(part.id, None, self.window.stage.is_smooth(part))
 
     # Helpers
 
+    def _offer(self, menu: QMenu, group: str | None) -> None:
+        """What can be added: what was copied, kept recipes, every kind of step that fits there."""
+        fitting = [kind for kind in STEPS.values() if kind.in_groups or not group]
+        whose = {"group": group} if group else {}
+        if self._copied:
+            what = STEPS[self._copied[0][0]].title.lower() if len(self._copied) == 1 else f"{len(self._copied)} steps"
+            menu.addAction(f"Paste {what}").triggered.connect(lambda: self.paste(group))
+            menu.addSeparator()
+        for name in self.window.session.document.recipes:
+            menu.addAction(f"Use “{name}”").triggered.connect(lambda _=False, name=name: self.use(name, group))
+        if self.window.session.document.recipes:
+            menu.addSeparator()
+        for kind in fitting:
+            action = menu.addAction(kind.title)
+            action.setToolTip(kind.hint)
+            action.triggered.connect(lambda _=False, key=kind.key: self.window.start(f"step_{key}", **whose))
+        menu.setToolTipsVisible(True)
+
+    def _marks_of_group(self, group: str, values: dict[str, Any], until: int) -> StepMarks | PlaneMarks | None:
+        """The marks of a group's step, which counts in the world and on all of the group."""
+        pieces = []
+        for part in members(self.window.session.document, group):
+            if not part.helper:
+                links = part.links(0, until=first_of(part, group) + until)
+                pieces.append(part.to_world(build(part.mesh, links).mesh))
+        return marks_of(Part("", group, combined(pieces)), values, 0) if pieces else None
+
     def _targets(self, step: int) -> list[Part]:
         """The parts that a step names and that are there."""
         part = self.window.session.part
-        here = part.steps[step]
+        here = part.recipe[step]
         named = [here.parameters.get(name) for name in STEPS[here.key].names_parts]
         return [part.inputs[str(one)] for one in named if one in part.inputs]
 
     def _here(self, step: int | None) -> int | None:
         """The step meant; None, with a sentence, where there is none."""
-        steps = self.window.session.part.steps if self.window.session.document.parts else ()
+        steps = self.window.session.part.recipe if self.window.session.document.parts else ()
         if not steps:
             self.window.tell("This part has no recipe yet; add a step with + on the build line.")
             return None
@@ -199,3 +240,9 @@ class RecipeCommands:
         place = self.window.line.mapToGlobal(at)
         menu.popup(QPoint(place.x(), place.y() - menu.sizeHint().height()))
         menu.aboutToHide.connect(menu.deleteLater)
+
+
+def _whose(part: Part, step: int) -> dict[str, Any]:
+    """A step of a part's line as operations name it: its place in its own recipe, and whose that is."""
+    of_group = part.group_of(step)
+    return {"group": None, "step": step} if of_group is None else {"group": of_group[0].group, "step": of_group[1]}

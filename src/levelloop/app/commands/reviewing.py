@@ -88,7 +88,7 @@ class Reviewing(QObject):
             self._took = perf_counter() - began
             return found
 
-        is_small = sum(part.mesh.n_faces * growth(part.steps) for part in document.parts) <= REVIEW_AT_ONCE
+        is_small = sum(part.mesh.n_faces * growth(part.recipe) for part in document.parts) <= REVIEW_AT_ONCE
         if is_small and not self.window.stage.is_hurried:
             self.window.review.show_reports(review())
             return

@@ -147,7 +147,7 @@ class DragElement(Drag):
         """
         part, stage = self.view.session.part, self.view.stage
         until = stage.until(part)
-        if hit.picture.is_flat and not (part.steps and until != 0):
+        if hit.picture.is_flat and not (part.recipe and until != 0):
             return np.eye(3)
         weights = self._moving[1].astype(np.float64)
         soft = self.view.state().running_soft(self.view.session.state)

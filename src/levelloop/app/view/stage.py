@@ -83,7 +83,7 @@ class Stage(QObject):
     def until(self, part: Part) -> int | None:
         """How many steps of a part's recipe are shown just now, None for all."""
         steps = self._until.get(part.id)
-        if steps is None or steps >= len(part.steps) or part.id in self.peeking:
+        if steps is None or steps >= len(part.recipe) or part.id in self.peeking:
             return None
         return steps
 
@@ -148,7 +148,7 @@ class Stage(QObject):
     def faces_at(self, part: Part, level: int) -> int:
         """How many faces a part would be shown with at a level, about where its recipe makes more of them."""
         count = faces_at(part.mesh.topology, level)
-        return count if not part.steps else round(count * growth(part.steps[: self.until(part)]))
+        return count if not part.recipe else round(count * growth(part.recipe[: self.until(part)]))
 
     def shown(self) -> list[Picture]:
         """The pictures of visible parts, in the document's order."""
@@ -248,7 +248,7 @@ class Stage(QObject):
             if faces > MOST_FACES:
                 self._until[part.id] = until = 0
                 faces = part.mesh.n_faces
-        if faces <= AT_ONCE or (level == 0 and not part.steps and faces <= PLAIN_AT_ONCE):
+        if faces <= AT_ONCE or (level == 0 and not part.recipe and faces <= PLAIN_AT_ONCE):
             self._wanted.pop(part.id, None)
             self._show(part, make_picture(part, smooth, old, level, until, self._quick, on_limit, bends))
             return
@@ -303,7 +303,7 @@ class Stage(QObject):
         if (
             part is not None
             and picture.part.mesh is part.mesh
-            and picture.part.steps is part.steps
+            and picture.part.recipe == part.recipe
             and (picture.level, picture.until) == (self.level_now(part), self.until(part))
             and picture.on_limit == (picture.level > 0 and self.stop(part) == "limit")
         ):

@@ -40,15 +40,16 @@ def array_along(
     return with_copies(first, [first.with_points(points) for points in pieces(turned[1:])], identity(mesh))
 
 
-def follow(mesh: Mesh, curve: Mesh, stretch: bool = False) -> Edit:
+def follow(mesh: Mesh, curve: Mesh, stretch: bool = False, among: Mesh | None = None) -> Edit:
     """Lays what lies along x along a curve, from its start: y and z stay square to it, in frames without twist.
 
     stretch: over the whole curve; else at its true length, what is longer goes on straight beyond an open end and
-    around again on a closed one. Raises EditError where there is no extent along x to stretch.
+    around again on a closed one. among: what the mesh is laid together with, itself included: where that begins and
+    how long it is counts. Raises EditError where there is no extent along x to stretch.
     """
     path = Along(path_of(curve))
-    reach = mesh.points[:, 0]
-    low, extent = float(reach.min()), float(np.ptp(reach))
+    reach, whole = mesh.points[:, 0], (mesh if among is None else among).points[:, 0]
+    low, extent = float(whole.min()), float(np.ptp(whole))
     if stretch and extent <= 0:
         raise EditError("What has no length along x cannot be stretched along a curve.")
     at = (reach - low) * (path.length / extent if stretch else 1.0)

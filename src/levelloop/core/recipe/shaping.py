@@ -24,28 +24,31 @@ def bend(
     around: Any = "z",
     pivot: Any = "middle",
     limits: tuple[float, float] | None = None,
+    among: Mesh | None = None,
 ) -> Edit:
     """Bends what lies along one direction around another; length at the pivot's height is kept.
 
     angle: degrees over the whole length, or over what lies between the limits: (from, to) in mm from the pivot;
     what lies beyond them goes on straight. A full turn is over the length after which one end repeats the other.
     Positive angles turn towards the right-hand rule of around. What lies at the pivot stays, wherever the limits
-    are. Raises EditError where it goes along what it turns around.
+    are. among: what the mesh is bent together with, itself included: its length and its middle count.
+    Raises EditError where it goes along what it turns around.
     """
+    whole = mesh if among is None else among
     axis, start = as_direction(around), as_direction(along)
     towards = np.cross(axis, start)
     if np.linalg.norm(towards) < 1e-6:
         raise EditError("A bend along and around the same direction turns nothing; choose two.")
     towards /= np.linalg.norm(towards)
     start = np.cross(towards, axis)
-    centre = _centre(mesh, pivot)
+    centre = _centre(whole, pivot)
     local = mesh.points - centre
     reach, height, rest = local @ start, local @ towards, local @ axis
-    low, high = _limits(reach, limits)
+    low, high = _limits((whole.points - centre) @ start, limits)
     total = np.radians(angle)
     if high - low <= 0 or total == 0:
         return _moved(mesh, mesh.points)
-    period = _period(mesh, reach, np.stack((height, rest), axis=1)) if limits is None and closes(angle) else None
+    period = _period(whole, centre, np.stack((start, towards, axis))) if limits is None and closes(angle) else None
     radius = (high - low if period is None else period) / total
     if period is not None:
         # Ends that are not straight interlock all the same.
@@ -76,35 +79,45 @@ def ring_step(mesh: Mesh, along: Any = "x", around: Any = "z") -> Floats:
     return result
 
 
-def twist(mesh: Mesh, angle: float, axis: Any = "z", pivot: Any = "middle") -> Edit:
-    """Turns what lies along an axis about it: not at all at its low end, by the angle, in degrees, at its high end."""
-    direction, centre = as_direction(axis), _centre(mesh, pivot)
+def twist(mesh: Mesh, angle: float, axis: Any = "z", pivot: Any = "middle", among: Mesh | None = None) -> Edit:
+    """Turns what lies along an axis about it: not at all at its low end, by the angle, in degrees, at its high end.
+
+    among: what the mesh is turned together with, itself included: its ends and its middle count.
+    """
+    whole = mesh if among is None else among
+    direction, centre = as_direction(axis), _centre(whole, pivot)
     local = mesh.points - centre
-    turned = np.radians(angle) * _share(local @ direction)
+    turned = np.radians(angle) * _share(local @ direction, (whole.points - centre) @ direction)
     cosine, sine = np.cos(turned)[:, None], np.sin(turned)[:, None]
     along = (local @ direction)[:, None] * direction
     across = local - along
     return _moved(mesh, centre + along + cosine * across + sine * np.cross(direction, across))
 
 
-def taper(mesh: Mesh, factor: float, axis: Any = "z", pivot: Any = "middle") -> Edit:
-    """Scales what lies along an axis across it: by 1 at its low end, by the factor at its high end."""
-    direction, centre = as_direction(axis), _centre(mesh, pivot)
+def taper(mesh: Mesh, factor: float, axis: Any = "z", pivot: Any = "middle", among: Mesh | None = None) -> Edit:
+    """Scales what lies along an axis across it: by 1 at its low end, by the factor at its high end.
+
+    among: what the mesh is scaled together with, itself included: its ends and its middle count.
+    """
+    whole = mesh if among is None else among
+    direction, centre = as_direction(axis), _centre(whole, pivot)
     local = mesh.points - centre
     along = (local @ direction)[:, None] * direction
-    size = 1.0 + (factor - 1.0) * _share(local @ direction)
+    size = 1.0 + (factor - 1.0) * _share(local @ direction, (whole.points - centre) @ direction)
     return _moved(mesh, centre + along + size[:, None] * (local - along))
 
 
 # Helpers
 
 
-def _period(mesh: Mesh, reach: Floats, across: Floats) -> float | None:
+def _period(mesh: Mesh, centre: Floats, frame: Floats) -> float | None:
     """How far one open end repeats the other along the bend, where it does; mm.
 
-    reach: (n,) along the bend; across: (n, 2) at right angles to it.
+    frame: rows of (3, 3), along the bend first.
     """
     rim = np.flatnonzero(mesh.topology.open_points)
+    local = (mesh.points - centre) @ frame.T
+    reach, across = local[:, 0], local[:, 1:]
     if len(rim) < 2:
         return None
     near = settled(AUTOMATIC, mesh.points, mesh.topology.edges)
@@ -137,7 +150,7 @@ def _limits(reach: Floats, limits: tuple[float, float] | None) -> tuple[float, f
     return low, high
 
 
-def _share(reach: Floats) -> Floats:
-    """0 at the low end of what is there to 1 at its high end."""
-    low, size = reach.min(), np.ptp(reach)
+def _share(reach: Floats, whole: Floats) -> Floats:
+    """0 at the low end of the whole to 1 at its high end."""
+    low, size = whole.min(), np.ptp(whole)
     return np.asarray((reach - low) / size if size > 0 else np.zeros(len(reach)))

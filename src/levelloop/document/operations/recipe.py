@@ -13,141 +13,118 @@ from levelloop.core.edit.move.transform import pivot_place
 from levelloop.core.edit.repeat.copies import keep_slice
 from levelloop.core.errors import EditError
 from levelloop.core.geometry.planes import as_direction
-from levelloop.core.limits import BYTES_IN_RECIPE, check_fits
 from levelloop.core.mesh.selection import NOTHING, Selection, select_all
 from levelloop.core.recipe.chain import build
 from levelloop.core.tolerance import AUTOMATIC
-from levelloop.core.words import counted, verb
+from levelloop.core.words import counted
 from levelloop.document.document import Document
-from levelloop.document.parameters import Angle, Count, PartName, StepNumber, Text, Toggle
+from levelloop.document.operations.kept_recipes import KEPT
+from levelloop.document.operations.recipe_owner import (
+    GROUP,
+    OF_GROUP,
+    first_of,
+    owners,
+    step_at,
+    steps_of,
+    told_of,
+    unlocked,
+    with_steps,
+)
+from levelloop.document.parameters import Angle, Count, StepNumber, Toggle
 from levelloop.document.part import Part
-from levelloop.document.recipe.evaluation import circle
+from levelloop.document.recipe.groups import is_within
 from levelloop.document.recipe.step_kinds import STEPS, StepKind
-from levelloop.document.recipe.steps import Step, growth
+from levelloop.document.recipe.steps import Step
 from levelloop.document.registry import Operation
 from levelloop.document.running.part_edits import Change, as_cage
 from levelloop.document.scripting.units import format_length
 from levelloop.document.shared_parameters import AROUND
 
-TOLD_AT_ONCE = 60_000  # faces that a recipe makes in a few tenths of a second
 Selections = Mapping[str, Selection]
 
 
 def add_or_set(
-    document: Document, selections: Selections, kind: str, parameters: Mapping[str, Any], step: int | None
+    document: Document,
+    selections: Selections,
+    kind: str,
+    parameters: Mapping[str, Any],
+    step: int | None,
+    group: str | None = None,
 ) -> Change:
-    """Adds a step at the end of the active part's recipe, or gives one of its steps other numbers.
+    """Adds a step at the end of the active part's recipe, or a group's, or gives one of its steps other numbers.
 
     Raises EditError where it cannot run there.
     """
-    part = _unlocked(document)
+    steps = steps_of(document, group)
     parameters = {**parameters, **_ids(document, STEPS[kind], parameters)}
     if step is None:
-        place = len(part.steps)
-        steps = (*part.steps, Step(kind, parameters))
+        place = len(steps)
+        steps = (*steps, Step(kind, parameters))
     else:
-        place, old = step, part.step(step)
+        place, old = step, step_at(document, group, step)
         if old.key != kind:
-            raise EditError(f"Step {place + 1} of “{part.name}” is {STEPS[old.key].title.lower()}, not {kind}.")
-        steps = (*part.steps[:place], replace(old, parameters=parameters), *part.steps[place + 1 :])
-    kept = document.with_part(replace(part, steps=steps))
-    _check_circle(kept)
-    changed = kept.by_id(part.id)
-    faces = part.mesh.n_faces * growth(steps)
-    check_fits(faces, BYTES_IN_RECIPE)
-    # What takes long is built where it is shown, off the window's thread; it says there what cannot run.
-    told = _told(part, changed, place) if faces <= TOLD_AT_ONCE else ""
-    seen = _radius_seen(part, parameters["radius"], document.unit) if kind == "hold" else ""
-    return Change(kept, selections, f"{told} {seen}".strip())
+            whose = f"the group “{group}”" if group else f"“{document.part.name}”"
+            raise EditError(f"Step {place + 1} of {whose} is {STEPS[old.key].title.lower()}, not {kind}.")
+        steps = (*steps[:place], replace(old, parameters=parameters), *steps[place + 1 :])
+    changed = with_steps(document, group, steps)
+    told = told_of(document, changed, group, place)
+    seen = _radius_seen(document.part, parameters["radius"], document.unit) if kind == "hold" else ""
+    return Change(changed, selections, f"{told} {seen}".strip())
 
 
-def move_step(document: Document, selections: Selections, step: int, to: int) -> Change:
-    """Puts a step of the active part's recipe before or after others; to: its place afterwards."""
-    part = _unlocked(document)
-    moved, _ = part.step(step), part.step(to)
-    rest = [*part.steps[:step], *part.steps[step + 1 :]]
+def move_step(document: Document, selections: Selections, step: int, to: int, group: str | None = None) -> Change:
+    """Puts a step of a recipe before or after others; to: its place afterwards."""
+    moved, _ = step_at(document, group, step), step_at(document, group, to)
+    steps = steps_of(document, group)
+    rest = [*steps[:step], *steps[step + 1 :]]
     rest.insert(to, moved)
-    return Change(document.with_part(replace(part, steps=tuple(rest))), selections)
+    return Change(with_steps(document, group, tuple(rest)), selections)
 
 
-def enable_step(document: Document, selections: Selections, step: int, on: bool) -> Change:
+def enable_step(document: Document, selections: Selections, step: int, on: bool, group: str | None = None) -> Change:
     """Switches a step on or off."""
-    part = _unlocked(document)
-    switched = replace(part.step(step), enabled=on)
-    changed = document.with_part(replace(part, steps=(*part.steps[:step], switched, *part.steps[step + 1 :])))
-    _check_circle(changed)
-    return Change(changed, selections)
+    switched = replace(step_at(document, group, step), enabled=on)
+    steps = steps_of(document, group)
+    return Change(with_steps(document, group, (*steps[:step], switched, *steps[step + 1 :])), selections)
 
 
-def remove_step(document: Document, selections: Selections, step: int) -> Change:
-    """Takes a step out of the recipe."""
-    part = _unlocked(document)
-    part.step(step)
-    return Change(document.with_part(replace(part, steps=(*part.steps[:step], *part.steps[step + 1 :]))), selections)
+def remove_step(document: Document, selections: Selections, step: int, group: str | None = None) -> Change:
+    """Takes a step out of a recipe."""
+    step_at(document, group, step)
+    steps = steps_of(document, group)
+    return Change(with_steps(document, group, (*steps[:step], *steps[step + 1 :])), selections)
 
 
-def copy_recipe(document: Document, selections: Selections, to: str | None) -> Change:
-    """Gives another part the active part's recipe in place of its own."""
-    part = document.part
-    if not to:
-        raise EditError("Name the part that gets the recipe.")
-    other = document.by_name(to)
-    if other.locked:
-        raise EditError(f"“{other.name}” is locked.")
-    if other.id == part.id:
-        raise EditError("A recipe is copied to another part than its own.")
-    changed = document.with_part(replace(other, steps=part.steps))
-    _check_circle(changed)
-    return Change(replace(changed, active=document.active), selections, _gone(other))
+def bake_steps(
+    document: Document, selections: Selections, until: int | None = None, group: str | None = None
+) -> Change:
+    """Makes cages what a recipe makes of them, up to a step or all of it; what follows stays a recipe.
 
-
-def keep_recipe(document: Document, selections: Selections, name: str) -> Change:
-    """Keeps the active part's recipe in the document under a name, in place of one that has it already."""
-    part, called = document.part, name.strip()
-    if not called:
-        raise EditError("A kept recipe needs a name.")
-    if not part.steps:
-        raise EditError(f"“{part.name}” has no steps to keep.")
-    told = f"It takes the place of the “{called}” kept before." if called in document.recipes else ""
-    return Change(replace(document, recipes={**document.recipes, called: part.steps}), selections, told)
-
-
-def use_recipe(document: Document, selections: Selections, name: str, after: bool = False) -> Change:
-    """Gives the active part a kept recipe, in place of its own or after it; its steps are its own from then on."""
-    part, kept = _unlocked(document), _kept(document, name)
-    steps = (*part.steps, *kept) if after else kept
-    check_fits(part.mesh.n_faces * growth(steps), BYTES_IN_RECIPE)
-    changed = document.with_part(replace(part, steps=steps))
-    _check_circle(changed)
-    return Change(changed, selections, "" if after else _gone(part))
-
-
-def drop_recipe(document: Document, selections: Selections, name: str) -> Change:
-    """Keeps a recipe no longer; parts that were given it stay as they are."""
-    _kept(document, name)
-    recipes = {other: steps for other, steps in document.recipes.items() if other != name.strip()}
-    return Change(replace(document, recipes=recipes), selections)
-
-
-def bake_steps(document: Document, selections: Selections, until: int | None = None) -> Change:
-    """Makes the cage what the recipe makes of it, up to a step or all of it; what follows stays a recipe.
-
-    A smooth step that the rail drives is baked at the part's level, the implied one at the end is not.
+    Of a group, all its parts with their own recipes and those of groups in it; instances become parts of their own. A
+    smooth step that the rail drives is baked at the part's level, the implied one at the end is not.
     """
-    part = _unlocked(document)
-    if not part.steps:
-        raise EditError(f"“{part.name}” has no steps to make plain.")
+    steps = steps_of(document, group)
+    if not steps:
+        whose = f"The group “{group}”" if group else f"“{document.part.name}”"
+        raise EditError(f"{whose} has no steps to make plain.")
     if until is not None:
-        part.step(until)
-    count = len(part.steps) if until is None else until + 1
-    built = build(part.mesh, part.links(part.level, part.limit, count))
-    for trouble in built.troubles:
-        raise EditError(f"{part.step_name(trouble.place).capitalize()}: {trouble.reason}")
-    names = [STEPS[step.key].title.lower() for step in part.steps[:count] if step.enabled]
-    changed = replace(part, mesh=as_cage(built.mesh), steps=part.steps[count:])
-    kept = {key: chosen for key, chosen in selections.items() if key != part.id}
-    told = f"{built.mesh.n_faces:,} faces now; {', '.join(names)} will no longer update." if names else ""
-    return Change(document.with_part(changed), kept, told)
+        step_at(document, group, until)
+    count = len(steps) if until is None else until + 1
+    baked = [_baked(part, (first_of(part, group) if group else 0) + count) for part in owners(document, group)]
+    names = [STEPS[step.key].title.lower() for step in steps[:count] if step.enabled]
+    left = steps[count:]
+    if group:
+        inside = {name: own for name, own in document.group_recipes.items() if not is_within(name, group)}
+        document = replace(document, group_recipes={**inside, group: left} if left else inside)
+        own = {part.id: replace(part, steps=(), shared="") for part in baked}
+    else:
+        own = {part.id: replace(part, steps=left) for part in baked}
+    for part in own.values():
+        document = document.with_part(part)
+    kept = {key: chosen for key, chosen in selections.items() if key not in own}
+    faces = sum(part.mesh.n_faces for part in own.values())
+    told = f"{faces:,} faces now; {', '.join(names)} will no longer update." if names else ""
+    return Change(document, kept, told)
 
 
 def slice_and_array(
@@ -162,7 +139,7 @@ def slice_and_array(
 
     axis and pivot are in the world; the step is in the part's own space. Selected after: what is left.
     """
-    part = _unlocked(document)
+    part = unlocked(document)
     if pivot == "anchor":
         if document.anchor is None:
             raise EditError("There is no anchor yet; set one first.")
@@ -182,11 +159,20 @@ def slice_and_array(
         "weld": AUTOMATIC,
     }
     changed = replace(part, mesh=mesh, steps=(Step("array", repeat), *part.steps))
-    told = f"{counted(mesh.n_faces, 'face')} left; an array step repeats them. {_told(part, changed, 0)}"
-    return Change(document.with_part(changed), {**selections, part.id: edit.selection}, told.strip())
+    kept = document.with_part(changed)
+    told = f"{counted(mesh.n_faces, 'face')} left; an array step repeats them. {told_of(document, kept, None, 0)}"
+    return Change(kept, {**selections, part.id: edit.selection}, told.strip())
 
 
 # Helpers
+
+
+def _baked(part: Part, count: int) -> Part:
+    """A part with what its first so many steps make of its cage as its cage. Raises EditError where one cannot run."""
+    built = build(part.mesh, part.links(part.level, part.limit, count))
+    for trouble in built.troubles:
+        raise EditError(f"“{part.name}”, {part.step_name(trouble.place)}: {trouble.reason}")
+    return replace(part, mesh=as_cage(built.mesh))
 
 
 def _ids(document: Document, kind: StepKind, parameters: Mapping[str, Any]) -> dict[str, str]:
@@ -202,38 +188,6 @@ def _ids(document: Document, kind: StepKind, parameters: Mapping[str, Any]) -> d
     return ids
 
 
-def _check_circle(document: Document) -> None:
-    round_about = circle(document.parts)
-    if len(round_about) == 1:
-        raise EditError(f"“{round_about[0].name}” cannot take itself.")
-    if round_about:
-        names = " and ".join(f"“{part.name}”" for part in round_about)
-        raise EditError(f"{names} would need each other: neither could be made first.")
-
-
-def _gone(part: Part) -> str:
-    """What is said of steps that others have taken the place of."""
-    count = len(part.steps)
-    return f"The {counted(count, 'step')} it had {verb(count, 'is', 'are')} gone." if count else ""
-
-
-def _kept(document: Document, name: str) -> tuple[Step, ...]:
-    """The steps kept under a name. Raises EditError where there is none, and says which there are."""
-    found = document.recipes.get(name.strip())
-    if found is None:
-        names = ", ".join(f"“{one}”" for one in document.recipes)
-        there = f"kept are {names}" if names else "none is kept yet"
-        raise EditError(f"There is no kept recipe “{name.strip()}”; {there}.")
-    return found
-
-
-def _unlocked(document: Document) -> Part:
-    part = document.part
-    if part.locked:
-        raise EditError(f"“{part.name}” is locked.")
-    return part
-
-
 def _radius_seen(part: Part, radius: float, unit: str) -> str:
     """What a radius in a part's own space comes to in the world, where the part is scaled; else nothing.
 
@@ -247,21 +201,6 @@ def _radius_seen(part: Part, radius: float, unit: str) -> str:
     if np.isclose(low, high, rtol=1e-6):
         return f"The part is scaled: in the world the radius is {shown[0]}."
     return f"The part is stretched: in the world the radius is {shown[0]} to {shown[1]}, as the turn lies."
-
-
-def _told(part: Part, changed: Part, place: int) -> str:
-    """What a changed step did. Raises EditError where it cannot run."""
-    for trouble in changed.plain.troubles:
-        if trouble.place == place:
-            raise EditError(trouble.reason)
-    before = {trouble.reason for trouble in part.plain.troubles}
-    told = [stop.edit.message for stop in changed.plain.stops if stop.edit and place in stop.places]
-    told += [
-        f"{changed.step_name(trouble.place).capitalize()} cannot run any more: {trouble.reason}"
-        for trouble in changed.plain.troubles
-        if trouble.reason not in before
-    ]
-    return " ".join(filter(None, told))
 
 
 def _into_part(part: Part) -> Floats:
@@ -280,18 +219,24 @@ _CHANGED = StepNumber("step", None, "The one whose numbers change; none adds one
 def _operation(kind: StepKind) -> Operation:
     """The operation that adds a step of a kind or changes its numbers."""
 
-    def run(document: Document, selections: Selections, step: int | None = None, **parameters: Any) -> Change:
-        return add_or_set(document, selections, kind.key, parameters, step)
+    def run(
+        document: Document,
+        selections: Selections,
+        step: int | None = None,
+        group: str | None = None,
+        **parameters: Any,
+    ) -> Change:
+        return add_or_set(document, selections, kind.key, parameters, step, group)
 
     return Operation(
         f"step_{kind.key}",
         kind.title,
         "Recipe/Add a step with parts" if kind.needs_parts else "Recipe/Add a step",
         run,
-        kind.sentence,
+        kind.sentence.replace("the recipe", f"the recipe{OF_GROUP}", 1) if kind.in_groups else kind.sentence,
         kind.hint,
         "parts",
-        (*kind.parameters, _CHANGED),
+        (*kind.parameters, *((GROUP,) if kind.in_groups else ()), _CHANGED),
         begins_with=kind.begins_with,
         on_line=kind.on_line,
     )
@@ -306,10 +251,10 @@ RECIPE: tuple[Operation, ...] = (
         "Move a step",
         "Recipe",
         move_step,
-        "Let the recipe's step {step} come at {to}",
+        f"Let step {{step}} of the recipe{OF_GROUP} come at {{to}}",
         "Steps run from left to right; their order matters",
         "parts",
-        (_STEP, StepNumber("to", 0, "Its place afterwards")),
+        (_STEP, StepNumber("to", 0, "Its place afterwards"), GROUP),
         tool="station later",
     ),
     Operation(
@@ -317,10 +262,10 @@ RECIPE: tuple[Operation, ...] = (
         "Switch a step",
         "Recipe",
         enable_step,
-        "Let the recipe's step {step} be {on}",
+        f"Let step {{step}} of the recipe{OF_GROUP} be {{on}}",
         "A step that is off is left out",
         "parts",
-        (_STEP, Toggle("on", True, "Whether it runs", on="on", off="off")),
+        (_STEP, Toggle("on", True, "Whether it runs", on="on", off="off"), GROUP),
         tool="station on or off",
     ),
     Operation(
@@ -328,68 +273,22 @@ RECIPE: tuple[Operation, ...] = (
         "Remove a step",
         "Recipe",
         remove_step,
-        "Remove the recipe's step {step}",
+        f"Remove step {{step}} of the recipe{OF_GROUP}",
         "Takes a step out of the recipe",
         "parts",
-        (_STEP,),
+        (_STEP, GROUP),
         tool="station out",
     ),
-    Operation(
-        "copy_recipe",
-        "Copy the recipe",
-        "Recipe",
-        copy_recipe,
-        "Give the recipe to {to}",
-        "Another part gets this part's steps in place of its own",
-        "parts",
-        (PartName("to", None, "The part that gets it", optional=True),),
-        waits=True,
-    ),
-    Operation(
-        "keep_recipe",
-        "Keep the recipe",
-        "Recipe",
-        keep_recipe,
-        "Keep the recipe as {name}",
-        "The document keeps its steps under a name, for other parts",
-        "parts",
-        (Text("name", "", "What it is called"),),
-        waits=True,
-    ),
-    Operation(
-        "use_recipe",
-        "Use a kept recipe",
-        "Recipe",
-        use_recipe,
-        "Use the recipe {name}, {after}",
-        "The part gets steps that were kept under a name",
-        "parts",
-        (
-            Text("name", "", "Of a kept recipe"),
-            Toggle("after", False, "Whether its own steps stay", on="after its own steps", off="in place of its own"),
-        ),
-        waits=True,
-    ),
-    Operation(
-        "drop_recipe",
-        "Drop a kept recipe",
-        "Recipe",
-        drop_recipe,
-        "Drop the kept recipe {name}",
-        "Parts that were given it stay as they are",
-        "parts",
-        (Text("name", "", "Of a kept recipe"),),
-        waits=True,
-    ),
+    *KEPT,
     Operation(
         "bake_steps",
         "Make plain",
         "Recipe",
         bake_steps,
-        "Make the recipe plain[, up to step {until}]",
+        f"Make the recipe{OF_GROUP} plain[, up to step {{until}}]",
         "The cage becomes what the steps make of it; they are gone then",
         "parts",
-        (StepNumber("until", None, "The last step that is made plain; all where empty", optional=True),),
+        (StepNumber("until", None, "The last step that is made plain; all where empty", optional=True), GROUP),
     ),
     Operation(
         "keep_slice",

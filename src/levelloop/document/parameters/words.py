@@ -104,6 +104,22 @@ class Text(Parameter):
 
 
 @dataclass(frozen=True)
+class GroupName(Text):
+    """The path of a group of parts, as "hive/frame"."""
+
+    def first(self, document: Document) -> Any:
+        """The first group."""
+        return next((part.group for part in document.parts if part.group), None)
+
+    def _read(self, value: Any, reading: Reading) -> Any:
+        return super()._read(value, reading).strip().strip("/") or None
+
+    def show(self, value: Any, unit: str = "mm") -> str:
+        """The name, or that there is none."""
+        return f"“{value}”" if value else "nothing"
+
+
+@dataclass(frozen=True)
 class PartName(Text):
     """Another part by its name; an edit takes its mesh after its recipe, not smoothed by the rail, in the world."""
 
@@ -115,8 +131,10 @@ class PartName(Text):
         """The mesh of the part of that name. Raises EditError where there is none."""
         if not isinstance(value, str):
             return value
-        other = document.by_name(value) if value else None
-        return None if other is None else other.to_world(other.stepped)
+        if not value:
+            return None
+        other = document.by_name(value).seen_from(part.group)
+        return other.to_world(other.stepped)
 
     def show(self, value: Any, unit: str = "mm") -> str:
         """The name, or that there is none."""
@@ -131,7 +149,7 @@ class SurfaceOf(PartName):
         """The surface of the part of that name. Raises EditError where there is none."""
         if not isinstance(value, str) or not value:
             return super().resolved(value, document, part)
-        other = document.by_name(value)
+        other = document.by_name(value).seen_from(part.group)
         return other.limit_shape if other.level > 0 or other.limit else other.to_world(other.stepped)
 
 

@@ -68,7 +68,8 @@ class StepKind:
     run: (mesh, **parameters) → Edit, in the part's own space; None for smoothing. sentence: as an operation's; label:
     what its station is called. growth: how many times as many faces there are after it, about. follow: (mesh before,
     its edit, the mesh with other points, **parameters) → where the edit's points go then, or None. begins_with,
-    on_line: as an operation's. onto: the parameter whose part's limit surface is taken where "onto" says so.
+    on_line: as an operation's. onto: the parameter whose part's limit surface is taken where "onto" says so. in_groups:
+    whether a group's recipe may have it; reaches: how far all of the group reaches counts then: run takes it, among.
     """
 
     key: str
@@ -83,6 +84,8 @@ class StepKind:
     begins_with: Mapping[str, Any] = field(default_factory=dict)
     on_line: Mapping[Line, int] = field(default_factory=dict)
     onto: str = ""
+    in_groups: bool = True
+    reaches: bool = False
 
     @property
     def names_parts(self) -> tuple[str, ...]:
@@ -235,6 +238,7 @@ _KINDS: tuple[StepKind, ...] = (
         (Text("set", "", "A named set of edges"), held_radius(), HELD_SIDES, FILL),
         lambda _: 2.0,
         on_line={"parts": 90},
+        in_groups=False,
     ),
     StepKind(
         "true_size",
@@ -244,6 +248,7 @@ _KINDS: tuple[StepKind, ...] = (
         "true size",
         "The cage shrinks when it is smoothed; this gives the smooth surface the typed size",
         TRUE_SIZES,
+        in_groups=False,
     ),
     StepKind(
         "bend",
@@ -260,6 +265,7 @@ _KINDS: tuple[StepKind, ...] = (
             Vector("limits", None, "From the pivot, lower one first; beyond them it goes on straight", True, size=2),
         ),
         on_line={"parts": 80},
+        reaches=True,
     ),
     StepKind(
         "twist",
@@ -269,6 +275,7 @@ _KINDS: tuple[StepKind, ...] = (
         "twist {angle}",
         "Turns more and more along an axis",
         (Angle("angle", 90.0, "At the far end", low=-36_000, high=36_000), AXIS, _MIDDLE),
+        reaches=True,
     ),
     StepKind(
         "taper",
@@ -278,6 +285,7 @@ _KINDS: tuple[StepKind, ...] = (
         "taper {factor}",
         "Narrower or wider towards one end; a tip is better at 0.01 to 0.2 than at 0",
         (Ratio("factor", 0.5, "Size at the far end", low=-100, high=100), AXIS, _MIDDLE),
+        reaches=True,
     ),
     StepKind(
         "slant",
@@ -287,6 +295,7 @@ _KINDS: tuple[StepKind, ...] = (
         "slant",
         "Shifts by a pitch, more the farther along",
         (Vector("by", (5.0, 0.0, 0.0), "Over the whole length"), _direction("along", "z", "What shifts"), _MIDDLE),
+        reaches=True,
     ),
     StepKind(
         "thicken",
@@ -309,6 +318,7 @@ _KINDS: tuple[StepKind, ...] = (
         "Turns a profile about an axis",
         (*TURN, *_AROUND, WELD),
         _turned,
+        in_groups=False,
     ),
     StepKind(
         "helix",
@@ -321,12 +331,13 @@ _KINDS: tuple[StepKind, ...] = (
         (*WINDING, *_AROUND, RUN_OUT, WELD_COPIES),
         _turned,
         begins_with={"turns": 2.0},
+        in_groups=False,
     ),
     StepKind(
         "boolean",
         "Boolean",
         _boolean,
-        "Boolean {kind} with {other}",
+        "Let the recipe {kind} it with {other}",
         "{kind} {other}",
         "With another part, as that part is now; it may go on changing",
         (
@@ -348,6 +359,7 @@ _KINDS: tuple[StepKind, ...] = (
             *ALONG_CURVE,
         ),
         lambda given: 1.0 + float(given["steps"]) * float(given["sides"]),
+        in_groups=False,
     ),
     StepKind(
         "extrude_along",
@@ -361,6 +373,7 @@ _KINDS: tuple[StepKind, ...] = (
             *PULLED_ALONG,
         ),
         lambda given: 1.0 + float(given["steps"]),
+        in_groups=False,
     ),
     StepKind(
         "array_along",
@@ -388,6 +401,7 @@ _KINDS: tuple[StepKind, ...] = (
             PartName("curve", None, "The part that is the curve"),
             Toggle("stretch", False, "How long it is then", on="stretched over all of it", off="at its true length"),
         ),
+        reaches=True,
     ),
     StepKind(
         "conform",

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Hashable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import Any
 
@@ -11,13 +11,15 @@ import numpy as np
 
 from levelloop.core.arrays import Floats
 from levelloop.core.edit.hold.together import Held, hold_together
+from levelloop.core.edit.move.transform import pivot_place
 from levelloop.core.edit.repeat.copies import copy_step
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit
-from levelloop.core.mesh.selection import Selection
+from levelloop.core.mesh.selection import NOTHING, Selection
 from levelloop.core.recipe.chain import Link, Smoothing, Trouble
 from levelloop.core.recipe.images import Seen, chained, mirrored_images, neighbouring_images
+from levelloop.core.recipe.placed import placed, placed_images
 from levelloop.core.recipe.shaping import closes, ring_step
 from levelloop.document.recipe.step_kinds import STEPS, edges_of_set
 
@@ -48,17 +50,55 @@ class Taken(dict[str, Mesh]):
         return self._made[part_id]
 
 
+@dataclass(frozen=True, eq=False)
+class Shared:
+    """How the steps of a group's recipe run: in the world, on all parts of the group.
+
+    first: which step of a part's whole recipe is the first of them. into: (4, 4) from part space to the world. given:
+    what the parts that these steps name have come to, in the world. among: all of the group as it is before one of
+    them, in the world.
+    """
+
+    first: int
+    into: Floats
+    given: Taken
+    among: Callable[[int], Mesh]
+
+    def link(self, step: Step, place: int) -> Link:
+        """One of them, ready to run in part space; place: in the whole recipe."""
+        return placed(world_link(step, place, self.given, lambda: self.among(place - self.first)), self.into)
+
+
+def world_link(step: Step, place: int, given: Taken, among: Callable[[], Mesh]) -> Link:
+    """A group's step as it runs in the world; among: makes all of the group, as it is before the step."""
+    parameters = dict(step.parameters)
+    if not whole_counts(step):
+        return _link(step, place, given)
+    whole = among()
+    if not STEPS[step.key].reaches:
+        parameters["pivot"] = tuple(pivot_place(whole, NOTHING, "middle").tolist())
+        return _link(replace(step, parameters=parameters), place, given)
+    return _link(step, place, given, whole)
+
+
+def whole_counts(step: Step) -> bool:
+    """Whether what a step does to one part of a group hangs on where all of the group is."""
+    return step.enabled and (STEPS[step.key].reaches or step.parameters.get("pivot") == "middle")
+
+
 def links_of(
     steps: Sequence[Step],
     level: int,
     limit: bool = False,
     until: int | None = None,
     given: Taken | None = None,
+    shared: Sequence[Shared] = (),
 ) -> list[Link | Smoothing]:
     """The steps that are on, ready to run; until: only the first so many.
 
     level, limit: of the level rail. It drives the last smooth step whose level is "rail"; without one the recipe ends
     with a smooth step of its own. given: what the parts that steps name have come to, by id, in the part's own space.
+    shared: how the last of them run, where these are groups'.
     """
     rail = rail_place(steps)
     links: list[Link | Smoothing] = []
@@ -74,10 +114,11 @@ def links_of(
             links.append(_holding(together))
             together = []
         if step.key != "smooth":
-            links.append(_link(step, place, given or Taken()))
+            group = _group_at(place, shared)
+            links.append(_link(step, place, given or Taken()) if group is None else group.link(step, place))
         elif not _is_rail(step) or place == rail:
             wanted, on_limit = (level, limit) if _is_rail(step) else (step.parameters["level"], False)
-            seen = _seen(steps[place + 1 : until])
+            seen = _seen(steps[:until], place + 1, shared)
             links += _smoothing(wanted, on_limit, step.parameters["creases"], place, seen)
     if together:
         links.append(_holding(together))
@@ -132,36 +173,64 @@ def _smoothing(level: int, limit: bool, creases: bool, place: int, seen: Seen | 
     return [Smoothing(max(level, 1), limit, creases, place, seen)]
 
 
-def _seen(later: Sequence[Step]) -> Seen | None:
-    """What the steps after a smoothing join to what it smooths: images in mirrors, copies, its own other end."""
-    joining = []
-    for step in later:
+def _group_at(place: int, shared: Sequence[Shared]) -> Shared | None:
+    """The group that a step is of; None for a part's own."""
+    return next((one for one in reversed(shared) if one.first <= place), None)
+
+
+def _seen(steps: Sequence[Step], first: int, shared: Sequence[Shared]) -> Seen | None:
+    """What the steps after a smoothing join to what it smooths: images in mirrors, copies, its own other end.
+
+    first: the first step after it.
+    """
+    joining: list[tuple[Step, int]] = []
+    for place, step in enumerate(steps[first:], first):
         if step.enabled and step.key not in ("mirror", "array", "bend", "weld"):
             break
         if step.enabled and step.key != "weld":
-            joining.append(step)
+            joining.append((step, place))
     if not joining:
         return None
 
     def images(mesh: Mesh) -> Sequence[Floats]:
         sets: list[Sequence[Floats]] = []
-        for step in joining:
-            given = step.parameters
-            if step.key == "mirror":
-                sets.append(mirrored_images(given["planes"]))
-            elif step.key == "array" and given["weld"] is not None and given["scale"] == 1.0 and given["count"] > 1:
-                sets.append(neighbouring_images(copy_step(mesh, **given)))
-            elif step.key == "bend" and not sets and given["limits"] is None and closes(given["angle"]):
-                sets.append(neighbouring_images(ring_step(mesh, given["along"], given["around"])))
+        for step, place in joining:
+            group = _group_at(place, shared)
+            if group is None:
+                found = _joined(step, mesh, not sets)
+            elif step.key == "bend" or whole_counts(step):
+                # Of a group's bend a part is a piece, not a ring.
+                found = []
+            else:
+                found = placed_images(partial(_joined, step), group.into)(mesh)
+            if found:
+                sets.append(found)
         return chained(sets)
 
-    return Seen(tuple((step.key, repr(step.parameters)) for step in joining), images)
+    key = tuple((step.key, repr(step.parameters)) for step, _ in joining)
+    return Seen((key, *(one.into.tobytes() for one in shared)), images)
 
 
-def _link(step: Step, place: int, given: Taken) -> Link:
+def _joined(step: Step, mesh: Mesh, is_first: bool = True) -> Sequence[Floats]:
+    """The images of a mesh that a step joins to it; is_first: nothing else has been joined before."""
+    given = step.parameters
+    if step.key == "mirror":
+        return mirrored_images(given["planes"])
+    if step.key == "array" and given["weld"] is not None and given["scale"] == 1.0 and given["count"] > 1:
+        return neighbouring_images(copy_step(mesh, **given))
+    if step.key == "bend" and is_first and given["limits"] is None and closes(given["angle"]):
+        return neighbouring_images(ring_step(mesh, given["along"], given["around"]))
+    return []
+
+
+def _link(step: Step, place: int, given: Taken, among: Mesh | None = None) -> Link:
+    """A step ready to run; among: what it is run together with, where that counts."""
     kind = STEPS[step.key]
     assert kind.run is not None
-    parameters, key = step.parameters, (step.key, repr(step.parameters))
+    parameters: Mapping[str, Any] = step.parameters
+    key: tuple[Hashable, ...] = (step.key, repr(parameters))
+    if among is not None:
+        parameters, key = {**parameters, "among": among}, (*key, among)
     if kind.names_parts:
         named = {name: step.parameters[name] for name in kind.names_parts}
         meshes = {name: given.get(part_id) for name, part_id in named.items()}
@@ -171,7 +240,7 @@ def _link(step: Step, place: int, given: Taken) -> Link:
         if any(mesh is None and (named[name] or name not in optional) for name, mesh in meshes.items()):
             return Link((*key, None), _missing, place)
         # Other meshes are another step, even where all its numbers are the same.
-        parameters, key = {**parameters, **meshes}, (*key, *meshes.values())  # type: ignore[assignment]
+        parameters, key = {**parameters, **meshes}, (*key, *meshes.values())
         if kind.onto:
             parameters = {name: value for name, value in parameters.items() if name != "onto"}
     follow = None if kind.follow is None else partial(kind.follow, **parameters)

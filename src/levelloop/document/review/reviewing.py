@@ -91,7 +91,7 @@ def _reviewed(part: Part) -> dict[Purpose, Report]:
     result = {}
     for purpose, report in reviews(Subject(part.to_world(part.stepped), part.level > 0 or part.limit)).items():
         findings = _in_order(report.findings)
-        if part.steps:
+        if part.recipe:
             findings = [replace(finding, mesh="result") for finding in findings]
         for trouble in part.plain.troubles:
             said = f"{part.step_name(trouble.place).capitalize()} cannot run: {trouble.reason}"
@@ -106,7 +106,7 @@ def _with(part: Part, reports: dict[Purpose, Report], met: list[Finding]) -> dic
     """A part's reviews with what is found between it and others."""
     if not met:
         return reports
-    if part.steps:
+    if part.recipe:
         met = [replace(finding, mesh="result") for finding in met]
     met = _accepted(part, met)
     return {

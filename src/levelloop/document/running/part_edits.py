@@ -23,6 +23,7 @@ from levelloop.core.select.runs import runs_of_selection
 from levelloop.core.words import counted
 from levelloop.document.document import Document, new_part
 from levelloop.document.part import Part
+from levelloop.document.recipe.groups import is_within
 from levelloop.document.running.middles import clipped, made_on_whole
 
 
@@ -56,7 +57,9 @@ def combine(
             raise EditError(f"“{part.name}” is locked.")
     first = chosen[0]
     baked = [part.name for part in chosen if part.steps]
-    mesh = combined([first.stepped, *(part.in_space_of(first) for part in chosen[1:])])
+    # The first one's groups go on working on what becomes of it.
+    seen = [part.seen_from(first.group) for part in chosen]
+    mesh = combined([seen[0].stepped, *(part.in_space_of(first) for part in seen[1:])])
     told = ""
     if weld_within is not None:
         edit = weld(mesh, select_all(mesh.topology, "points"), weld_within)
@@ -165,7 +168,8 @@ def bake(
     """
     part = _unlocked(document.part)
     wanted = part.level if level is None else level
-    mesh = part.result(wanted)
+    # What its groups make of it, they make of the baked one.
+    mesh = part.seen_from(part.group).result(wanted)
     told = f"{counted(mesh.n_faces, 'face')} now"
     if take_out_flats:
         try:
@@ -320,7 +324,7 @@ def grouped(document: Document) -> list[tuple[Part | None, str]]:
             if inner not in done:
                 done.add(inner)
                 rows.append((None, inner))
-                list_level([other for other in parts if _is_in(other, inner)], inner)
+                list_level([other for other in parts if is_within(other.group, inner)], inner)
 
     list_level(list(document.parts), "")
     return rows
@@ -328,7 +332,7 @@ def grouped(document: Document) -> list[tuple[Part | None, str]]:
 
 def in_group(document: Document, group: str) -> list[Part]:
     """All parts of a group and of the groups in it."""
-    return [part for part in document.parts if _is_in(part, group)]
+    return [part for part in document.parts if is_within(part.group, group)]
 
 
 def moved_in_list(document: Document, part_id: str, before: str | None, group: str) -> Document:
@@ -341,18 +345,27 @@ def moved_in_list(document: Document, part_id: str, before: str | None, group: s
 
 def rename_group(document: Document, group: str, name: str) -> Document:
     """The document with a group called otherwise; groups in it go with it."""
-    path = "/".join((*group.split("/")[:-1], name))
+    return regrouped(document, group, "/".join((*group.split("/")[:-1], name)))
+
+
+def regrouped(document: Document, group: str, path: str) -> Document:
+    """The document with a group at another path, with its recipe and the groups in it.
+
+    Where there is such a group already, the two become one; the recipe of the one that was there stays.
+    """
+
+    def there(name: str) -> str:
+        return path + name[len(group) :] if is_within(name, group) else name
+
     parts = tuple(
-        replace(part, group=path + part.group[len(group) :]) if _is_in(part, group) else part for part in document.parts
+        replace(part, group=there(part.group)) if is_within(part.group, group) else part for part in document.parts
     )
-    return replace(document, parts=parts)
+    recipes = {there(name): steps for name, steps in document.group_recipes.items() if is_within(name, group)}
+    others = {name: steps for name, steps in document.group_recipes.items() if not is_within(name, group)}
+    return replace(document, parts=parts, group_recipes={**recipes, **others})
 
 
 def show_group(document: Document, group: str, shown: bool) -> Document:
     """The document with all parts of a group shown or hidden."""
-    parts = tuple(replace(part, visible=shown) if _is_in(part, group) else part for part in document.parts)
+    parts = tuple(replace(part, visible=shown) if is_within(part.group, group) else part for part in document.parts)
     return replace(document, parts=parts)
-
-
-def _is_in(part: Part, group: str) -> bool:
-    return part.group == group or part.group.startswith(group + "/")

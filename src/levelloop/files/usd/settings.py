@@ -1,5 +1,5 @@
 """What a stage keeps of a document beside its meshes, as JSON: unit, named values, anchor, symmetry, guides, cameras,
-kept recipes, and of each part its level, locks, group and recipe."""
+kept recipes, recipes of groups, and of each part its level, locks, group and recipe."""
 
 from __future__ import annotations
 
@@ -17,6 +17,7 @@ from levelloop.document.document import TWINS_WITHIN, Document, Guide, Symmetry,
 from levelloop.document.operations import REGISTRY
 from levelloop.document.parameters import AUTOMATIC_WORD, Reading
 from levelloop.document.part import DEFAULT_LEVEL, Part
+from levelloop.document.recipe.step_kinds import STEPS
 from levelloop.document.recipe.steps import Step
 from levelloop.files.errors import FileError
 from levelloop.files.schema import WrongValueError, checked
@@ -62,6 +63,7 @@ class Settings:
     cameras: tuple[NamedCamera, ...] | None = None
     guides: tuple[Guide, ...] = ()
     recipes: Mapping[str, tuple[StepSettings, ...]] = field(default_factory=dict)
+    group_recipes: Mapping[str, tuple[StepSettings, ...]] = field(default_factory=dict)
     symmetry: tuple[Literal["x", "y", "z"], float | None, tuple[int, int] | None] | None = None
     next_id: int = 1
     start_level: int = DEFAULT_LEVEL
@@ -80,6 +82,7 @@ def settings_of(document: Document) -> dict[str, Any]:
         "cameras": [asdict(camera) for camera in document.cameras],
         "guides": [_guide_json(guide) for guide in document.guides],
         "recipes": {name: _steps_json(steps) for name, steps in document.recipes.items()},
+        "group_recipes": {group: _steps_json(steps) for group, steps in document.group_recipes.items()},
         "symmetry": None if symmetry is None else [symmetry.axis, typed, symmetry.middle],
         "next_id": document.next_id,
         "start_level": document.start_level,
@@ -138,6 +141,7 @@ def document_of(settings: Settings) -> Document:
         guides=guides,
         cameras=settings.cameras or (),
         recipes={name: steps_of(steps) for name, steps in settings.recipes.items()},
+        group_recipes=_group_recipes(settings),
         next_id=max(1, settings.next_id),
         start_level=settings.start_level,
     )
@@ -163,12 +167,19 @@ def steps_of(recipe: Sequence[StepSettings]) -> tuple[Step, ...]:
             values = REGISTRY[f"step_{kept.step}"].read(kept.parameters, Reading())
         except LevelLoopError as error:
             raise FileError(f"its recipe has a step that cannot be read: {error}") from error
-        numbers = {name: value for name, value in values.items() if name != "step"}
+        numbers = {parameter.name: values[parameter.name] for parameter in STEPS[kept.step].parameters}
         steps.append(Step(kept.step, numbers, kept.on))
     return tuple(steps)
 
 
 # Helpers
+
+
+def _group_recipes(settings: Settings) -> dict[str, tuple[Step, ...]]:
+    found = {group: steps_of(steps) for group, steps in settings.group_recipes.items()}
+    if any(not STEPS[step.key].in_groups for steps in found.values() for step in steps):
+        raise WrongValueError("a group's recipe has a step that only a part's can have")
+    return found
 
 
 def _steps_json(steps: Sequence[Step]) -> list[dict[str, Any]]:

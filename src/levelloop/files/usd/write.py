@@ -142,7 +142,7 @@ def _write_part(stage: Any, part: Part, taken: set[str], materials: _Names) -> N
     _write_own_tags(prim, mesh)
     _set(prim, "part", Sdf.ValueTypeNames.String, json.dumps(part_settings_of(part)))
     _write_sets(geometry, mesh)
-    if part.steps:
+    if part.recipe:
         geometry.CreatePurposeAttr(UsdGeom.Tokens.guide)
         name = f"{part.id}_result"
         while name in taken:

@@ -15,7 +15,6 @@ from levelloop.document.importing import imported
 from levelloop.document.session import Session
 from levelloop.files import (
     DOCUMENT_WRITERS,
-    Named,
     notes_on,
     notes_on_meshes,
     outputs_for,
@@ -110,14 +109,13 @@ class FileCommands:
         def write() -> None:
             parts = self.window.session.document.given_out
 
-            def smooth_and_write() -> Named:
-                made = outputs_for(parts, path)
-                write_meshes(made, path)
-                return made
+            def smooth_and_write() -> str:
+                meshes = outputs_for(parts, path)
+                write_meshes(meshes, path)
+                counts = f"{counted(len(parts), 'part')}, {counted(sum(mesh.n_faces for _, mesh in meshes), 'face')}"
+                return " ".join((f"Wrote {path.name}: {counts}.", *notes_on_meshes(meshes, path)))
 
-            meshes = self.window.runner.run(smooth_and_write, f"Writing {path.name}")
-            counts = f"{counted(len(parts), 'part')}, {counted(sum(mesh.n_faces for _, mesh in meshes), 'face')}"
-            self.window.tell(" ".join((f"Wrote {path.name}: {counts}.", *notes_on_meshes(meshes, path))))
+            self.window.tell(self.window.runner.run(smooth_and_write, f"Writing {path.name}"))
 
         return self.window.attempt(write)
 

@@ -41,6 +41,7 @@ class Drawing:
         """Draws a part's line; dragged_to: where a step is dragged to, x."""
         self.layout = layout
         self.painter.setClipRect(QRectF(0, 0, self.line.room, self.line.height()))
+        self._draw_groups(part, layout)
         self._draw_way(part, layout)
         for station in layout.stations:
             self._draw_station(station, part, counts)
@@ -54,6 +55,19 @@ class Drawing:
         self._draw_more()
         self.painter.setClipping(False)
         self._draw_part(part, output)
+
+    def _draw_groups(self, part: Part, layout: Layout) -> None:
+        """A tint behind the steps of a group, which all its parts have."""
+        by_group: dict[str, list[Station]] = {}
+        for station in layout.stations:
+            of_group = part.group_of(station.step)
+            if of_group is not None:
+                by_group.setdefault(of_group[0].group, []).append(station)
+        self.painter.setPen(Qt.PenStyle.NoPen)
+        self.painter.setBrush(colour(self.line.theme.selection, 0.08))
+        for stations in by_group.values():
+            left, right = stations[0].left - 7.0, stations[-1].left + stations[-1].width + 5.0
+            self.painter.drawRoundedRect(QRectF(left, 4, right - left, self.line.height() - 8), 6, 6)
 
     def _draw_way(self, part: Part, layout: Layout) -> None:
         """The line itself, in ink as far as the part is shown."""
@@ -81,7 +95,7 @@ class Drawing:
             self.painter.drawPolyline([tip - QPointF(6 * way, 6), tip, tip - QPointF(6 * way, -6)])
 
     def _draw_station(self, station: Station, part: Part, counts: Counts) -> None:
-        theme, step = self.line.theme, part.steps[station.step]
+        theme, step = self.line.theme, part.recipe[station.step]
         is_here = self.line.stage.until(part) == station.step + 1
         is_over = isinstance(self.line.over, Station) and self.line.over.step == station.step
         picture = self.line.stage.pictures.get(part.id)

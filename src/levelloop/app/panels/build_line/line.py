@@ -137,7 +137,7 @@ class BuildLine(QWidget):
 
     def _keep_in_sight(self, part: Part) -> None:
         """Scrolls to where the part is shown, when that has changed."""
-        shown = (part.id, len(part.steps), self.stage.until(part), self.stop)
+        shown = (part.id, len(part.recipe), self.stage.until(part), self.stop)
         if shown == self._in_sight:
             return
         self._in_sight = shown
@@ -194,11 +194,11 @@ class BuildLine(QWidget):
 
     def _counts(self, part: Part) -> Counts:
         """How many faces there are along the line, counted once for a cage and its recipe."""
-        if part.steps and self._counted is not None and self._counted[:2] == (part.mesh.topology, part.steps):
+        if part.recipe and self._counted is not None and self._counted[:2] == (part.mesh.topology, part.recipe):
             return self._counted[2]
         counts = counted(part, self.stage.picture(part.id))
-        if part.steps and counts.base is not None:
-            self._counted = (part.mesh.topology, part.steps, counts)
+        if part.recipe and counts.base is not None:
+            self._counted = (part.mesh.topology, part.recipe, counts)
         return counts
 
     # Hands

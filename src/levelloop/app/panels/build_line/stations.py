@@ -110,10 +110,10 @@ class Counts:
 
 def laid_out(part: Part | None, width: float) -> Layout:
     """Where everything of a part stands on a line so wide."""
-    steps = part.steps if part is not None else ()
+    steps = part.recipe if part is not None else ()
     rail = rail_place(steps)
     metrics = QFontMetricsF(text_font(9.0))
-    words = [label(step, part.shown_values(step)) for step in steps] if part is not None else []
+    words = [_words(part, place) for place in range(len(steps))] if part is not None else []
     widths = [metrics.horizontalAdvance(text) + SWITCH + 7.0 for text in words]
     stops = STOPS if steps else STOPS[1:]
     word = 0.0 if rail < len(steps) else 54.0
@@ -153,9 +153,15 @@ def laid_out(part: Part | None, width: float) -> Layout:
     return replace(layout, length=layout.end + 24.0)
 
 
+def _words(part: Part, place: int) -> str:
+    """What the station of a step is called; the first of a group's says whose it is."""
+    of_group, words = part.group_of(place), label(part.recipe[place], part.shown_values(part.recipe[place]))
+    return f"{of_group[0].group.split('/')[-1]}: {words}" if of_group is not None and of_group[1] == 0 else words
+
+
 def reached(part: Part, layout: Layout, until: int | None, stop: Stop | None, is_smooth: bool) -> float:
     """How far along its line a part is shown: after so many steps, None for all; at a stop of the rail; smooth."""
-    rail = rail_place(part.steps)
+    rail = rail_place(part.recipe)
     on_rail = until is not None and until - 1 == rail and is_smooth
     if until is not None and not on_rail:
         return layout.stations[until - 1].middle if until else layout.places[0].x
@@ -167,20 +173,20 @@ def reached(part: Part, layout: Layout, until: int | None, stop: Stop | None, is
 
 def counted(part: Part, picture: Picture | None) -> Counts:
     """How many faces a part has along its line; picture: the one that is shown, where there is one."""
-    if not part.steps:
+    if not part.recipe:
         return Counts((), part.mesh.topology)
     built, level = None, 0
-    if part.mesh.n_faces * growth(part.steps) <= AT_ONCE:
+    if part.mesh.n_faces * growth(part.recipe) <= AT_ONCE:
         built = part.plain
     else:
         # Too many to count here and now; the picture that is made elsewhere tells.
-        if picture is None or picture.part.steps is not part.steps or picture.until is not None:
+        if picture is None or picture.part.recipe != part.recipe or picture.until is not None:
             return Counts((), None)
         built, level = picture.built, picture.level
-    rail = rail_place(part.steps)
+    rail = rail_place(part.recipe)
     after = {place: stop.topology for stop in built.stops for place in stop.places}
     before_rail = [after[place] for place in sorted(after) if place < rail]
-    faces = tuple(after[place].n_faces if place in after else 0 for place in range(len(part.steps)))
+    faces = tuple(after[place].n_faces if place in after else 0 for place in range(len(part.recipe)))
     return Counts(faces, before_rail[-1] if before_rail else part.mesh.topology, rail, level)
 
 

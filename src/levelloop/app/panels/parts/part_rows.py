@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QWidget
 from levelloop.app.panels.pieces import switch, tool
 from levelloop.app.theme import plain_label, text_font
 from levelloop.core.errors import LevelLoopError
+from levelloop.core.words import counted
 from levelloop.document.document import Document
 from levelloop.document.operations import keys
 from levelloop.document.part import Part
@@ -207,6 +208,13 @@ class GroupRow(QWidget):
         for widget in (self.fold, self.eye):
             row.addWidget(widget)
         row.addWidget(self.name, 1)
+        steps = panel.session.document.group_recipes.get(group, ())
+        if steps:
+            told = plain_label(counted(len(steps), "step"), self)
+            told.setObjectName("quiet")
+            told.setFont(text_font(8.5))
+            told.setToolTip("Steps of the group's recipe, which all its parts have")
+            row.addWidget(told)
         row.addWidget(count)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:

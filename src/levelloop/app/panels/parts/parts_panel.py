@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-from PySide6.QtCore import QItemSelectionModel, QSize, Qt, Signal
+from PySide6.QtCore import QItemSelectionModel, QPoint, QSize, Qt, Signal
 from PySide6.QtWidgets import QAbstractItemView, QListWidgetItem, QVBoxLayout, QWidget
 
 from levelloop.app.panels.parts.part_list import PartList
@@ -14,7 +14,7 @@ from levelloop.app.theme import Theme, scaled
 from levelloop.app.view.stage import Stage
 from levelloop.document.document import Document
 from levelloop.document.part import Part
-from levelloop.document.running.part_edits import grouped, in_group, moved_in_list, rename_group, show_group
+from levelloop.document.running.part_edits import grouped, in_group, moved_in_list, regrouped, rename_group, show_group
 from levelloop.document.session import Session
 
 # What of a part its row shows.
@@ -87,6 +87,12 @@ class PartsPanel(QWidget):
         """The row of a part, −1 while its group is folded."""
         return next((n for n, row in enumerate(self.rows) if row.part is not None and row.part.id == part_id), -1)
 
+    def group_at(self, place: QPoint) -> str:
+        """The group whose own row is at a place on the screen; empty where there is none."""
+        index = self.list.indexAt(self.list.mapFromGlobal(place))
+        row = self.rows[index.row()] if 0 <= index.row() < len(self.rows) else None
+        return row.group if row is not None and row.part is None else ""
+
     def begin_rename(self, row: int) -> None:
         """Lets the name of a row's part or group be typed over."""
         widget = self.list.itemWidget(self.list.item(row)) if 0 <= row < len(self.rows) else None
@@ -142,10 +148,10 @@ class PartsPanel(QWidget):
                 return
             whole = "/".join(filter(None, (group, moved.group.split("/")[-1])))
         document = self.session.document
+        if moved.part is None:
+            document = regrouped(document, moved.group, whole)
         for part_id in names:
-            part = document.by_id(part_id)
-            goes_to = group if moved.part else whole + part.group[len(moved.group) :]
-            document = moved_in_list(document, part_id, before, goes_to)
+            document = moved_in_list(document, part_id, before, group if moved.part else document.by_id(part_id).group)
         word = (
             f"{len(names)} parts"
             if moved.part and len(names) > 1
@@ -189,7 +195,8 @@ class PartsPanel(QWidget):
         document = self.session.document
         if row.part is None:
             parts = in_group(document, row.group)
-            return (row.group, row.group in self._folded, len(parts), any(part.visible for part in parts))
+            steps = len(document.group_recipes.get(row.group, ()))
+            return (row.group, row.group in self._folded, len(parts), any(part.visible for part in parts), steps)
         part = row.part
         looks = (getattr(part, name) for name in SHOWN)
         return (self.stage.is_smooth(part), links_told(document, part), *looks)

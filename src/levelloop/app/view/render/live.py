@@ -86,7 +86,7 @@ def _is_like(old: Picture, part: Part, shown: Shown) -> bool:
     """Whether an old picture is one of the same part, shown in the same way, that is smoothed and nothing else."""
     if (old.level, old.until, old.on_limit) != (shown.level, shown.until, shown.on_limit) or shown.level == 0:
         return False
-    if (shown.bends and old.bends is None) or old.part.steps is not part.steps or len(old.built.stops) != 1:
+    if (shown.bends and old.bends is None) or old.part.recipe != part.recipe or len(old.built.stops) != 1:
         return False
     (stop,) = old.built.stops
     is_plain = isinstance(stop.link, Smoothing) and stop.link.creases and stop.around is None

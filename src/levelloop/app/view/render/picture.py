@@ -245,7 +245,7 @@ class Picture:
 
     def extent(self) -> Floats:
         """The points that frame what is shown of the part: (n, 3)."""
-        return self.places if self.part.steps else self.cage_places
+        return self.places if self.part.recipe else self.cage_places
 
 
 def output_stop(part: Part) -> Stop:

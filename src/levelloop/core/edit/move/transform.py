@@ -15,7 +15,7 @@ from levelloop.core.mesh.directions import flipped
 from levelloop.core.mesh.faces import face_normals, point_normals
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, identity, mapped
-from levelloop.core.mesh.selection import Selection, faces_of, points_of
+from levelloop.core.mesh.selection import NOTHING, Selection, faces_of, points_of
 from levelloop.core.select.soft_range import Soft, soft_weights
 
 
@@ -141,16 +141,21 @@ def selection_frame(mesh: Mesh, selection: Selection) -> Floats:
     return np.stack((first, np.cross(normal, first), normal))
 
 
-def slant(mesh: Mesh, selection: Selection, by: Any, along: Any = "z", pivot: Any = "middle") -> Edit:
+def slant(
+    mesh: Mesh, selection: Selection, by: Any, along: Any = "z", pivot: Any = "middle", among: Mesh | None = None
+) -> Edit:
     """Slants the selected elements, or all: over their extent along a direction they move by (x, y, z) mm in all.
 
-    What is level with the pivot stays in place. Raises EditError where there is no extent along the direction.
+    What is level with the pivot stays in place. among: what they are slanted together with, themselves included: its
+    extent and its middle count. Raises EditError where there is no extent along the direction.
     """
     chosen, _ = _chosen_softly(mesh, selection, {})
     direction = as_direction(along)
-    centre = _pivots(mesh, chosen, selection, pivot)
+    if among is None:
+        centre, reach = _pivots(mesh, chosen, selection, pivot), mesh.points[chosen] @ direction
+    else:
+        centre, reach = pivot_place(among, NOTHING, pivot), among.points @ direction
     height = (mesh.points[chosen] - centre) @ direction
-    reach = mesh.points[chosen] @ direction
     extent = float(np.ptp(reach))
     if extent == 0:
         raise EditError("What is selected has no extent along that direction; there is nothing to slant.")
