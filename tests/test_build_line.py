@@ -437,8 +437,9 @@ def test_a_groups_step_is_changed_switched_moved_and_removed_on_the_line(pair: H
     session, window = pair.session, pair.window
     click_station(pair, 3)
     assert "group" in window.sentence.fields and pair.view.hands.open_step() is not None
-    window.sentence.change(count=3)
-    pair.settle()
+    window.sentence.focus("count")
+    pair.type("3")
+    pair.key(Qt.Key.Key_Return)
     assert session.document.group_recipes["pair"][0].parameters["count"] == 3 and len(session.part.steps) == 3
     pair.qtbot.mouseClick(window.line, LEFT, NONE, station(pair, 3).switch.toPoint())
     pair.settle()
