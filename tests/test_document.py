@@ -365,13 +365,15 @@ def test_the_demo_is_built_by_its_scripts() -> None:
     # A jar of 64 mm, hollow: well under the full cylinder's volume.
     assert 0 < signed_volume(jar.mesh) < np.pi * 32**2 * 87 * 0.5
     assert bracket.mesh.materials == ("painted steel",)
-    # The strap is swept around the can; what is swept is none of the scene.
-    strap = document.by_name("strap")
-    assert (
-        strap.stepped.n_faces == 12 * 8 * 3
-        and not strap.stepped.topology.open_edges[~strap.stepped.topology.wire_edges].any()
-    )
-    assert not [one for one in reports["strap"].findings if one.severity != "note"] and "strap profile" not in reports
+    # The strap closes around the can; the cells lie on the jar; the window's group repeats a frame and its pane.
+    for name, faces in (("strap", 4 * 240), ("honeycomb", 12 * 24), ("window frame", 2 * 24), ("pane", 2 * 6)):
+        made = document.by_name(name).stepped
+        assert made.n_faces == faces and not made.topology.open_edges.any(), name
+    cells = document.by_name("honeycomb").stepped.points
+    assert np.hypot(cells[:, 0], cells[:, 1]).min() > 31.0 and cells[:, 2].min() > 2.0
+    for name in ("strap", "honeycomb", "tube", "window frame", "pane"):
+        assert not [one for one in reports[name].findings if one.severity == "stop"], name
+    assert not {"strap way", "frame profile"} & set(reports)
 
 
 def test_errors_are_sentences() -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 from conftest import CAGES, fin
@@ -33,6 +35,7 @@ from levelloop.core.mesh.selection import (
     select_ring,
 )
 from levelloop.core.select.where import select_where
+from levelloop.document.session import Session
 
 CUBE = box((2, 2, 2))
 
@@ -386,6 +389,22 @@ def test_materials_follow_faces() -> None:
     walls = extrude(brass, top_of(brass), 1).mesh
     assert (walls.material == 0).sum() == 5
     assert set_material(walls, NOTHING, "").mesh.material.max() == -1
+
+
+@pytest.mark.parametrize("key", ["sweep", "revolve", "extrude"])
+def test_what_is_made_of_wires_is_of_the_material_that_they_were_given(key: str, tmp_path: Path) -> None:
+    session = Session.new()
+    session.do("add_line", points=[(5, 0, 0), (6, 0, 4), (5, 0, 9)])
+    session.do("set_material", material="rubber")
+    session = Session.open(session.save(tmp_path / "line.usda"))
+    session.select_all("edges")
+    numbers: dict[str, object] = {"distance": 3.0, "direction": (0, 1, 0)} if key == "extrude" else {}
+    session.perform(key, **numbers)
+    mesh = session.part.mesh
+    assert mesh.n_faces and [mesh.materials[index] for index in set(mesh.material.tolist())] == ["rubber"]
+    session.select_none()
+    session.do("set_material", material="")
+    assert set(session.part.mesh.material.tolist()) == {-1}
 
 
 def test_non_manifold_edges_can_be_edited() -> None:

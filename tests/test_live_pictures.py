@@ -249,3 +249,20 @@ def test_other_parts_stay_as_they_are_while_frames_keep_up(empty: Hands) -> None
     stage.hurry(False)
     empty.settle()
     assert stage.picture(other.id).level == 2  # type: ignore[union-attr]
+
+
+@pytest.mark.parametrize("wires", [True, False])
+def test_a_picture_is_of_the_material_its_part_was_given_last(wires: bool) -> None:
+    session = Session.new()
+    if wires:
+        session.do("add_curve", points=[(0, 0, 0), (20, 0, 0), (40, 10, 0)])
+        session.add_step("sweep", sides=6)
+    else:
+        session.do("add_box")
+    picture, groups = None, []
+    for material in ("", "rubber", "brass", ""):
+        if material or picture is not None:
+            session.do("set_material", material=material)
+        picture = make_picture(session.part, True, picture, 1)
+        groups.append([session.part.mesh.materials[number] for number, _, count in picture.groups if count])
+    assert groups == [[], ["rubber"], ["brass"], []]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from conftest import CAGES, fin, moebius
@@ -122,3 +124,18 @@ def test_a_curve_is_meant_to_have_no_faces_and_a_stray_edge_is_not() -> None:
     assert session.review() == []
     session.do("add_line", points=[(0, 0, 0), (10, 0, 0)])
     assert [finding.check for finding in session.review()] == ["wires"]
+
+
+@pytest.mark.parametrize("kind", ["straight", "smooth"])
+@pytest.mark.parametrize("caps", ["open", "face", "quads", "round"])
+def test_a_curves_ends_may_lie_on_the_caps_of_what_is_swept_along_it(kind: str, caps: str) -> None:
+    session = Session.new()
+    session.do("add_curve", points=[(0, 0, 0), (20, 0, 0), (40, 10, 0)], kind=kind)
+    session.add_step("sweep", sides=8, caps=caps)
+    assert not [finding for finding in session.review() if finding.check == "doubles"]
+    # Two tubes that end at the same place do lie on each other.
+    tube = mesh_of_faces([*CORNERS, *CORNERS], [[0, 1, 2, 3], [4, 7, 6, 5]])
+    assert found(replace(tube, curve="smooth"), "doubles")[0].indices.tolist() == list(range(8))
+
+
+CORNERS = [[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]]

@@ -215,10 +215,12 @@ def only(window: Window, *names: str) -> None:
 
 
 def recipe(window: Window) -> None:
-    """A hose of one rib: repeated, smoothed, bent afterwards; the bend's numbers open."""
-    only(window, "hose")
+    """Cells repeated and laid on the jar, which their recipe names; the numbers of that step open."""
+    only(window, "honeycomb", "good jar")
+    for part in window.session.document.parts:
+        window.stage.show_until(part.id, None, True)
     window.on_recipe.choose(2)
-    window.view.camera.turn, window.view.camera.tilt = -20.0, 18.0
+    window.view.camera.turn, window.view.camera.tilt = -12.0, 14.0
     window.view.frame(everything=True)
 
 

@@ -24,6 +24,9 @@ SCRIPTS = (
     "workbench",
     "lumpy_jar",
     "strap",
+    "honeycomb",
+    "tube",
+    "window",
 )
 GROUPS = {
     "good jar": "table",
@@ -42,7 +45,9 @@ GROUPS = {
     "bee head": "bee",
     "workbench": "bench",
     "strap": "smoker",
-    "strap profile": "smoker",
+    "strap way": "smoker",
+    "honeycomb": "table",
+    "tube": "table",
 }
 # What is none of the shipped materials.
 MATERIALS = (
@@ -50,6 +55,7 @@ MATERIALS = (
     Material("zinc", "#9DA4A8", 0.42, 1.0),
     Material("painted steel", "#5F7F78", 0.32),
     Material("leather", "#7B4A2C", 0.62),
+    Material("wax", "#D9962B", 0.3),
     Material("eye", "#17181B", 0.08),
 )
 # Drawings of the bee: the image, its view, width and place of its middle in mm; both 84 mm high.
@@ -63,7 +69,7 @@ def demo_document() -> Document:
         text = files("levelloop.demo").joinpath(f"{name}.json").read_text(encoding="utf-8")
         run_script(session, json.loads(text))
     document = session.document
-    parts = tuple(replace(part, group=GROUPS.get(part.name, "")) for part in document.parts)
+    parts = tuple(replace(part, group=GROUPS.get(part.name, part.group)) for part in document.parts)
     return replace(
         document,
         parts=parts,

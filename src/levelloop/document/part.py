@@ -29,6 +29,7 @@ COLOURS = ("#D3CABB", "#C9B48A", "#B7C2B0", "#B9BFCB", "#CDB3A6", "#C7BFD0")
 
 GIVEN = ("inputs", "group_recipes", "inner")
 LAID_ON_LEVEL, LAID_ON_FACES = 5, 100_000  # how finely a surface is known that others are laid on
+LAID_ON_AT_ONCE = 20_000  # faces of one that is made within a tenth of a second
 
 
 @dataclass(frozen=True, eq=False)
@@ -195,6 +196,21 @@ class Part:
         built = self.__dict__.get("plain")
         return built if isinstance(built, Built) else None
 
+    @property
+    def waits(self) -> bool:
+        """Whether its recipe takes large limit surfaces that nobody has asked for yet: they take a while to be made."""
+        taken = [
+            self.inputs.get(str(step.parameters.get(STEPS[step.key].onto)))
+            for step in self.recipe
+            if step.enabled and step.parameters.get("onto") == "smooth"
+        ]
+        return any(
+            part is not None
+            and "limit_shape" not in part.__dict__
+            and part.stepped.n_faces * 4**part._laid_on_level > LAID_ON_AT_ONCE
+            for part in taken
+        )
+
     def forget(self) -> None:
         """Lets go of what the recipe made; it is made again when somebody asks."""
         for name in ("plain", "_given", "limit_shape", "_reviewed", "_seen", "_body"):
@@ -254,10 +270,14 @@ class Part:
     @lazy
     def limit_shape(self) -> Mesh:
         """Its limit surface in the world, fine enough to be laid on: points of the limit with their normals."""
+        return self.output(self._laid_on_level, True)
+
+    @property
+    def _laid_on_level(self) -> int:
         level, faces = max(self.level, 1), self.stepped.n_faces
         while level < LAID_ON_LEVEL and faces * 4 ** (level + 1) <= LAID_ON_FACES:
             level += 1
-        return self.output(level, True)
+        return level
 
     def smooth_in_space_of(self, other: Part) -> Mesh:
         """Its limit surface with its normals, in another part's space. Raises EditError where a step cannot run."""

@@ -88,7 +88,8 @@ class Reviewing(QObject):
             self._took = perf_counter() - began
             return found
 
-        is_small = sum(part.mesh.n_faces * growth(part.recipe) for part in document.parts) <= REVIEW_AT_ONCE
+        faces = sum(part.mesh.n_faces * growth(part.recipe) for part in document.parts)
+        is_small = faces <= REVIEW_AT_ONCE and not any(part.waits for part in document.parts)
         if is_small and not self.window.stage.is_hurried:
             self.window.review.show_reports(review())
             return

@@ -248,7 +248,7 @@ class Stage(QObject):
             if faces > MOST_FACES:
                 self._until[part.id] = until = 0
                 faces = part.mesh.n_faces
-        if faces <= AT_ONCE or (level == 0 and not part.recipe and faces <= PLAIN_AT_ONCE):
+        if (faces <= AT_ONCE and not part.waits) or (level == 0 and not part.recipe and faces <= PLAIN_AT_ONCE):
             self._wanted.pop(part.id, None)
             self._show(part, make_picture(part, smooth, old, level, until, self._quick, on_limit, bends))
             return

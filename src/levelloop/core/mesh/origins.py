@@ -16,7 +16,7 @@ from levelloop.core.arrays import AnyArray, Booleans, Floats, Integers, distinct
 from levelloop.core.mesh.mean_value import values_inside
 from levelloop.core.mesh.mesh import Mesh, NamedSet
 from levelloop.core.mesh.selection import Kind, Selection
-from levelloop.core.mesh.tags import DIAGONAL, TAGS, Tag
+from levelloop.core.mesh.tags import DIAGONAL, MATERIAL, TAGS, Tag
 from levelloop.core.mesh.topology import Topology
 
 
@@ -88,6 +88,9 @@ def carry(
         for tag in TAGS
         if getattr(old, tag.name) is not None
     }
+    if old.n_faces == 0 and old.materials:
+        # What is made of wires is of what they are said to be of.
+        values[MATERIAL.name] = np.zeros(topology.n_faces, dtype=MATERIAL.type)
     sets = tuple(NamedSet(kept.name, kept.kind, _members(kept, old, origin)) for kept in old.sets)
     return _tagged(old, topology, points, origin, values, uv, sets), origin
 

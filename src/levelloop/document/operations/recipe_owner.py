@@ -91,7 +91,8 @@ def check_circle(document: Document) -> None:
 def told_of(before: Document, after: Document, group: str | None, place: int) -> str:
     """What a changed step did, where that is known at once. Raises EditError where it can run on no part."""
     parts = owners(after, group)
-    if sum(part.mesh.n_faces * growth(part.recipe) for part in parts) > TOLD_AT_ONCE:
+    faces = sum(part.mesh.n_faces * growth(part.recipe) for part in parts)
+    if faces > TOLD_AT_ONCE or any(part.waits for part in parts):
         # What takes long is built where it is shown, off the window's thread; it says there what cannot run.
         return ""
     olds = {part.id: part for part in before.parts}

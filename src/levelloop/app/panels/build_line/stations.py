@@ -176,7 +176,7 @@ def counted(part: Part, picture: Picture | None) -> Counts:
     if not part.recipe:
         return Counts((), part.mesh.topology)
     built, level = None, 0
-    if part.mesh.n_faces * growth(part.recipe) <= AT_ONCE:
+    if part.mesh.n_faces * growth(part.recipe) <= AT_ONCE and not part.waits:
         built = part.plain
     else:
         # Too many to count here and now; the picture that is made elsewhere tells.

@@ -343,6 +343,9 @@ Triangles = tuple[Singles, NDArray[np.uint32], Integers]  # vertices (v, 6), ind
 
 def _by_material(mesh: Mesh, source: Integers) -> tuple[Integers, tuple[tuple[int, int, int], ...]]:
     """Triangles in the order of their materials; source: (t,) the cage's face of each, −1 for none."""
+    if mesh.n_faces == 0 and mesh.materials:
+        # What is made of wires is of what they are said to be of.
+        return np.arange(len(source)), ((0, 0, len(source)),)
     if not (mesh.material >= 0).any():
         return source[:0], ()
     material = np.append(mesh.material, -1)[source]

@@ -200,8 +200,10 @@ def shade(mesh: Mesh, selection: Selection, kind: str = "angle", angle: float = 
 def set_material(mesh: Mesh, selection: Selection, material: str) -> Edit:
     """Gives the selected faces, or all, a material by name; an empty name takes it away.
 
-    Raises EditError for points or edges.
+    Where there are only wires, what is made of them is of it. Raises EditError for points or edges.
     """
+    if mesh.n_faces == 0:
+        return Edit(replace(mesh, materials=(material,) if material else ()), selection, identity(mesh))
     if selection.kind != "faces" and len(selection):
         raise EditError("A material goes on faces; select faces, or nothing for all.")
     chosen = selection.indices if len(selection) else np.arange(mesh.n_faces)
