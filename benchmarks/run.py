@@ -324,23 +324,52 @@ def dragging(cells: int, bends: bool) -> list[Row]:
 
 def recipes() -> list[Row]:
     """One cage point dragged, the whole recipe after it."""
+    from levelloop.core.forms.curves import add_curve
     from levelloop.core.recipe.chain import build
     from levelloop.document.operations import REGISTRY
     from levelloop.document.parameters import Reading
+    from levelloop.document.recipe.step_kinds import STEPS
     from levelloop.document.recipe.steps import Step, links_of
 
     def step(key: str, **given: object) -> Step:
         values = REGISTRY[f"step_{key}"].read(given, Reading())
-        return Step(key, {name: value for name, value in values.items() if name != "step"})
+        return Step(key, {parameter.name: values[parameter.name] for parameter in STEPS[key].parameters})
 
-    quarter, strip = plane((40, 30), (40, 30)), plane((400, 12), (200, 6))
-    work: list[tuple[str, Mesh, list[Step], int]] = [
-        ("mirror xy", quarter, [step("mirror", planes="xy")], 1),
-        ("array of 8, welded", quarter, [step("array", count=8, move=(40, 0, 0), weld=0.001)], 1),
-        ("smooth, then bend", strip, [step("smooth"), step("bend")], 2),
+    quarter, strip, half = plane((40, 30), (40, 30)), plane((400, 12), (200, 6)), plane((125, 50), (125, 50))
+    turns = np.linspace(0.0, 12.0 * np.pi, 101)
+    spiral = add_curve(np.stack((60.0 * np.cos(turns), 60.0 * np.sin(turns), 4.0 * turns), axis=1), "smooth", radii=3.0)
+    # Work, its cage and steps, the rail's level, targets from nothing and while a point is dragged.
+    work: list[tuple[str, Mesh, list[Step], int, float | None, float]] = [
+        ("1,200 faces: mirror xy", quarter, [step("mirror", planes="xy")], 1, None, 33.0),
+        (
+            "1,200 faces: array of 8, welded",
+            quarter,
+            [step("array", count=8, move=(40, 0, 0), weld=0.001)],
+            1,
+            None,
+            33.0,
+        ),
+        ("1,200 faces: smooth, then bend", strip, [step("smooth"), step("bend")], 2, None, 33.0),
+        (
+            "6,250 faces: mirror, smooth, bend",
+            half,
+            [step("mirror", planes="x"), step("smooth"), step("bend")],
+            2,
+            None,
+            30.0,
+        ),
+        ("curve of 101 points: sweep, smoothed", spiral, [step("sweep", steps=10, sides=20)], 1, None, 30.0),
+        (
+            "1,000 faces: array of 100, welded",
+            plane((50, 20), (50, 20)),
+            [step("array", count=100, move=(50, 0, 0), weld=0.001)],
+            0,
+            300.0,
+            20.0,
+        ),
     ]
     rows: list[Row] = []
-    for title, mesh, steps, level in work:
+    for title, mesh, steps, level, at_first, at_once in work:
         cage = mesh.with_points(mesh.points + np.array([200.0, 15.0, 0.0]))
         links = links_of(steps, level)
         first = build(cage, links)
@@ -348,10 +377,10 @@ def recipes() -> list[Row]:
         dragged[mesh.n_points // 2 + 3] += (0.1, 0.2, 0.5)
         faces = f"{first.topology.n_faces:,} faces after it"
         fresh = best(lambda cage=cage, links=links: build(cage, links), 3)
-        rows.append((f"1,200 faces: {title}, from nothing", fresh, None, faces))
+        rows.append((f"{title}, from nothing", fresh, at_first, faces))
         moved = cage.with_points(dragged)
         again = best(lambda moved=moved, links=links, first=first: build(moved, links, first), 3)
-        rows.append((f"1,200 faces: {title}, a point dragged", again, 33.0, faces))
+        rows.append((f"{title}, a point dragged", again, at_once, faces))
     return rows
 
 

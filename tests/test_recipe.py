@@ -277,6 +277,81 @@ def test_what_is_built_again_is_what_is_built_anew(data: st.DataObject) -> None:
         assert np.array_equal(getattr(again.trace, name), getattr(anew.trace, name)), name
 
 
+REPEATED: dict[str, dict[str, Any]] = {
+    "row": {"count": 5, "move": (10.0, 0.0, 0.0), "weld": 0.01},
+    "row, automatic": {"count": 3, "move": (10.0, 0.0, 0.0)},
+    "ring": {"count": 6, "rotate": 60.0, "pivot": (-8.66025403784, 0.0, 0.0), "weld": 0.05},
+    "about the middle": {"count": 4, "rotate": 90.0, "pivot": "middle", "weld": 0.01},
+    "apart": {"count": 3, "move": (11.0, 0.0, 1.0), "weld": None},
+    "smaller and smaller": {"count": 3, "move": (10.0, 0.0, 0.0), "scale": 0.5, "weld": 0.01},
+}
+
+
+@pytest.mark.parametrize("case", REPEATED)
+@some(30)
+@given(data=st.data())
+def test_an_array_that_follows_is_the_one_that_is_made_anew(case: str, data: st.DataObject) -> None:
+    cage = plane((10, 10), (4, 4))
+    links = links_of([step("array", **REPEATED[case])], 0)
+    built = build(cage, links)
+    for _ in range(3):
+        moved = built.cage.points.copy()
+        chosen = data.draw(st.lists(st.integers(0, cage.n_points - 1), max_size=6))
+        reach = data.draw(st.sampled_from([0.004, 0.5, 10.0]))
+        moved[chosen] += np.array(data.draw(VECTORS)) * reach / 10.0
+        built, anew = build(cage.with_points(moved), links, built), build(cage.with_points(moved), links)
+        assert np.array_equal(built.points, anew.points)
+        assert np.array_equal(built.topology.corners, anew.topology.corners)
+
+
+def test_an_array_follows_where_seams_hold_and_is_made_anew_where_they_open_or_close() -> None:
+    cage = plane((10, 10), (4, 4))
+    links = links_of([step("array", **REPEATED["row"])], 0)
+    first = build(cage, links)
+    inside = cage.points.copy()
+    inside[12] += (0.3, 0.2, 4.0)
+    second = build(cage.with_points(inside), links, first)
+    assert second.stops[0].route is first.stops[0].route
+    right = np.flatnonzero(cage.points[:, 0] == 5)
+    opened = inside.copy()
+    opened[right[2]] += (0.0, 0.0, 3.0)
+    third = build(cage.with_points(opened), links, second)
+    assert third.stops[0].points.shape[0] == second.stops[0].points.shape[0] + 4
+    # A point pulled onto the next copy's is welded with it.
+    left = np.flatnonzero(cage.points[:, 0] == -5)
+    closed = inside.copy()
+    closed[right] += (2.0, 0.0, 0.0)
+    fourth = build(cage.with_points(closed), links, third)
+    closed[right[2]] = cage.points[left[2]] + (10.0, 0.0, 0.0)
+    fifth = build(cage.with_points(closed), links, fourth)
+    assert len(fifth.points) == len(fourth.points) - 4
+
+
+@pytest.mark.parametrize("caps", ["open", "face", "quads", "round"])
+@pytest.mark.parametrize("closed", [False, True])
+@pytest.mark.parametrize("is_named", [False, True])
+def test_a_sweep_that_follows_its_curve_is_the_one_that_is_made_anew(caps: str, closed: bool, is_named: bool) -> None:
+    session = ll.Session.new()
+    points = [(0, 0, 0), (20, 0, 0), (25, 20, 4), (0, 24, 9), (-6, 12, 7)]
+    session.do("add_curve", points=points, kind="smooth", closed=closed, radii=[2, 3, 2, 1, 1], name="way")
+    if is_named:
+        session.do("add_point", name="hose")
+        session.add_step("sweep", curve="way", sides=8, caps=caps)
+    else:
+        session.add_step("sweep", sides=8, caps=caps)
+    name = session.part.name
+    before = session.part.plain
+    session.set_active("way")
+    session.select(points=[2])
+    for by in ((1.0, 2.0, 3.0), (-4.0, 0.5, 0.0)):
+        session.do("move", by=by)
+        part = session.document.by_name(name)
+        again = build(part.mesh, part.links(0), before)
+        assert again.stops[0].route is before.stops[0].route
+        assert np.array_equal(again.points, build(part.mesh, part.links(0)).points)
+        before = again
+
+
 def test_connectivity_is_not_built_again_while_only_points_move() -> None:
     cage = plane((10, 10), (4, 4))
     steps = [step("array", count=3, move=(10, 0, 0), weld=0.01), step("mirror", planes="y"), step("bend", along="x")]

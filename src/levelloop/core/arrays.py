@@ -120,6 +120,13 @@ def unique_rows(values: AnyArray) -> tuple[AnyArray, Integers]:
     return ordered[first], inverse
 
 
+def box_of(points: Floats) -> tuple[Floats, Floats]:
+    """The lowest and the highest corner of the box around points (…, n, d), n > 0: (…, d) each."""
+    # Column by column: along rows of three the same takes thirty times as long.
+    columns = [points[..., axis] for axis in range(points.shape[-1])]
+    return np.stack([one.min(axis=-1) for one in columns], -1), np.stack([one.max(axis=-1) for one in columns], -1)
+
+
 def sum_by(labels: Integers, values: AnyArray, count: int) -> Floats:
     """The sums of values, (n,) or (n, d), over equal labels: (count,) or (count, d)."""
     if values.ndim == 1:

@@ -18,6 +18,7 @@ from levelloop.core.mesh.topology import Topology
 from levelloop.core.select.runs import runs_of_selection
 from levelloop.core.tolerance import last_place
 
+NOTHING_SQUARED = 1e-24  # mm², or of directions
 STEEP = 0.9  # of a direction's length along z
 FINE = 32  # places between two points by which a smooth curve is measured
 
@@ -217,25 +218,36 @@ def frames_along(points: Floats, closed: bool = False, smooth: bool = False) -> 
     along = _tangents(points, closed, smooth)
     # Level at its start, whichever way it goes; only where it goes up or down steeply another axis must tell.
     first = np.cross(along[0], np.eye(3)[2 if abs(along[0, 2]) < STEEP else 0])
-    across = np.empty_like(points)
-    across[0] = first / np.linalg.norm(first)
-    for here in range(len(points) - 1):
-        step = points[here + 1] - points[here]
-        length = float(step @ step)
-        if length < 1e-24:
-            across[here + 1] = across[here]
-            continue
-        left = across[here] - step * (2.0 / length) * float(step @ across[here])
-        turned = along[here] - step * (2.0 / length) * float(step @ along[here])
-        second = along[here + 1] - turned
-        size = float(second @ second)
-        across[here + 1] = left - second * (2.0 / size) * float(second @ left) if size > 1e-24 else left
+    across = np.concatenate(([first], _turns(points, along) @ first)) / np.linalg.norm(first)
     if closed:
         upright = np.cross(along[0], across[0])
         off = np.arctan2(float(across[-1] @ upright), float(across[-1] @ across[0]))
         run = np.concatenate(([0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))))
         across = turned_about(across, along, -off * run / run[-1])
     return np.stack((across, np.cross(along, across), along), axis=1)
+
+
+def _turns(points: Floats, along: Floats) -> Floats:
+    """How far what is across at the first point has turned at each later one: (n − 1, 3, 3)."""
+    step = np.diff(points, axis=0)
+    once = _reflections(step)
+    # Where two points are one place the frame stays as it is.
+    second = along[1:] - np.einsum("nij,nj->ni", once, along[:-1])
+    stays = np.einsum("ni,ni->n", step, step) < NOTHING_SQUARED
+    turns = _reflections(np.where(stays[:, None], 0.0, second)) @ once
+    # All that came before each of them, in rounds that reach twice as far each.
+    reach = 1
+    while reach < len(turns):
+        turns[reach:] = turns[reach:] @ turns[:-reach]
+        reach *= 2
+    return turns
+
+
+def _reflections(normals: Floats) -> Floats:
+    """Reflections across the planes square to directions; none where there is no direction: (n, 3, 3)."""
+    square = np.einsum("ni,ni->n", normals, normals)
+    share = np.where(square > NOTHING_SQUARED, 2.0 / np.maximum(square, NOTHING_SQUARED), 0.0)
+    return np.asarray(np.eye(3) - share[:, None, None] * normals[:, :, None] * normals[:, None, :])
 
 
 def turned_about(vectors: Floats, axes: Floats, angles: Floats) -> Floats:

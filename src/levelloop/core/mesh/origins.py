@@ -38,13 +38,15 @@ class Origin:
 class Edit:
     """What an operation made: the new mesh, what is selected after it, where everything comes from.
 
-    message: what was done, in a sentence, where there is more to say than the operation's own sentence.
+    message: what was done, in a sentence, where there is more to say than the operation's own sentence. became: which
+    point each of those that were welded, or left, became, −1 for none; None where nothing was welded.
     """
 
     mesh: Mesh
     selection: Selection
     origin: Origin
     message: str = ""
+    became: Integers | None = None
 
 
 def identity(mesh: Mesh) -> Origin:

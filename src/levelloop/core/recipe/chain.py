@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass, replace
+from operator import is_
 
 import numpy as np
 
@@ -24,16 +25,17 @@ from levelloop.core.surface.surface import SmoothSurface, faces_at
 class Link:
     """One step with its numbers.
 
-    run: what it makes of a mesh; key: two links of one key do the same to the same mesh; place: which of the recipe's
-    steps it is; growth: how many times as many faces there are after it, about. follow: (mesh before, its edit, the
-    same mesh with other points) → the edit's points for those, or None where it has to run again; None: it always has
-    to. places: all steps that it is, where it is several; lacking: those of them that find nothing to act on in a mesh,
-    and why; the others run.
+    run: what it makes of a mesh; inputs: the meshes of other parts that it takes; key: two links of one key and the same
+    inputs do the same to the same mesh; place: which of the recipe's steps it is; growth: how many times as many faces
+    there are after it, about. follow: (mesh before, its edit, the same mesh with other points) → the edit's points for
+    those, or None where it has to run again; None: it always has to. places: all steps that it is, where it is several;
+    lacking: those of them that find nothing to act on in a mesh, and why; the others run.
     """
 
     key: Hashable
     run: Callable[[Mesh], Edit]
     place: int = 0
+    inputs: tuple[Mesh | None, ...] = ()
     growth: float = 1.0
     follow: Callable[[Mesh, Edit, Mesh], Floats | None] | None = None
     places: tuple[int, ...] = ()
@@ -183,7 +185,7 @@ def build(cage: Mesh, links: Sequence[Link | Smoothing], like: Built | None = No
 
 def _edited(link: Link, mesh: Mesh, route: Route, old: Stop | None) -> Stop:
     known = old.link if old is not None and old.before is mesh else None
-    if old is not None and isinstance(known, Link) and (known.key, known.place) == (link.key, link.place):
+    if old is not None and isinstance(known, Link) and _is_same(known, link):
         return old
     followed = _followed(link, mesh, old)
     if followed is not None:
@@ -207,10 +209,24 @@ def _followed(link: Link, mesh: Mesh, old: Stop | None) -> Stop | None:
         return None
     if old.edit is None or old.link.key != link.key or not old.before.same_but_points(mesh):
         return None
+    if len(old.link.inputs) != len(link.inputs) or not all(map(_alike_input, old.link.inputs, link.inputs)):
+        return None
     points = link.follow(old.before, old.edit, mesh)
     if points is None:
         return None
     return Stop(link, mesh, points, old.route, replace(old.edit, mesh=old.edit.mesh.with_points(points)))
+
+
+def _is_same(one: Link, other: Link) -> bool:
+    """Whether two links are the same step that does the same."""
+    if (one.key, one.place, len(one.inputs)) != (other.key, other.place, len(other.inputs)):
+        return False
+    return all(map(is_, one.inputs, other.inputs))
+
+
+def _alike_input(one: Mesh | None, other: Mesh | None) -> bool:
+    """Whether two meshes that a link takes differ in where their points are only."""
+    return one is other or (one is not None and other is not None and one.same_but_points(other))
 
 
 def _smoothed(link: Smoothing, mesh: Mesh, route: Route, old: Stop | None) -> Stop:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -13,8 +14,10 @@ from levelloop.core.geometry.near import near_groups
 from levelloop.core.geometry.planes import as_direction
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, identity
-from levelloop.core.mesh.selection import NOTHING, Selection
+from levelloop.core.mesh.selection import NOTHING
 from levelloop.core.tolerance import AUTOMATIC, settled
+
+BLOCK = 8_192  # points shaped together
 
 
 def bend(
@@ -41,27 +44,31 @@ def bend(
         raise EditError("A bend along and around the same direction turns nothing; choose two.")
     towards /= np.linalg.norm(towards)
     start = np.cross(towards, axis)
-    centre = _centre(whole, pivot)
-    local = mesh.points - centre
-    reach, height, rest = local @ start, local @ towards, local @ axis
-    low, high = _limits((whole.points - centre) @ start, limits)
+    centre, frame = _centre(whole, pivot), np.stack((start, towards, axis))
+    low, high = _limits(whole.points @ start - centre @ start, limits)
     total = np.radians(angle)
     if high - low <= 0 or total == 0:
         return _moved(mesh, mesh.points)
-    period = _period(whole, centre, np.stack((start, towards, axis))) if limits is None and closes(angle) else None
+    period = _period(whole, centre, frame) if limits is None and closes(angle) else None
     radius = (high - low if period is None else period) / total
     if period is not None:
         # Ends that are not straight interlock all the same.
         low, high = low - period, high + period
     # Bent from where the bend is nearest to the pivot, so that the pivot stays where it is, and how it faces.
     anchor = min(max(0.0, low), high)
-    held = np.clip(reach, low, high)
-    turned = (held - anchor) / radius
-    beyond = reach - held
-    out = radius - height
-    flat = anchor + out * np.sin(turned) + beyond * np.cos(turned)
-    up = radius - out * np.cos(turned) + beyond * np.sin(turned)
-    return _moved(mesh, centre + flat[:, None] * start + up[:, None] * towards + rest[:, None] * axis)
+
+    def bent(points: Floats) -> Floats:
+        local = (points - centre) @ frame.T
+        reach, height = local[:, 0], local[:, 1]
+        held = np.clip(reach, low, high)
+        turned = (held - anchor) / radius
+        sine, cosine = np.sin(turned), np.cos(turned)
+        beyond, out = reach - held, radius - height
+        local[:, 0] = anchor + out * sine + beyond * cosine
+        local[:, 1] = radius - out * cosine + beyond * sine
+        return np.asarray(local @ frame + centre)
+
+    return _moved(mesh, _in_blocks(bent, mesh.points))
 
 
 def closes(angle: float) -> bool:
@@ -86,12 +93,17 @@ def twist(mesh: Mesh, angle: float, axis: Any = "z", pivot: Any = "middle", amon
     """
     whole = mesh if among is None else among
     direction, centre = as_direction(axis), _centre(whole, pivot)
-    local = mesh.points - centre
-    turned = np.radians(angle) * _share(local @ direction, (whole.points - centre) @ direction)
-    cosine, sine = np.cos(turned)[:, None], np.sin(turned)[:, None]
-    along = (local @ direction)[:, None] * direction
-    across = local - along
-    return _moved(mesh, centre + along + cosine * across + sine * np.cross(direction, across))
+    share = _share_of(whole.points @ direction)
+
+    def twisted(points: Floats) -> Floats:
+        turned = np.radians(angle) * share(points @ direction)
+        local = points - centre
+        along = (local @ direction)[:, None] * direction
+        across = local - along
+        sine, cosine = np.sin(turned)[:, None], np.cos(turned)[:, None]
+        return np.asarray(centre + along + cosine * across + sine * np.cross(direction, across))
+
+    return _moved(mesh, _in_blocks(twisted, mesh.points))
 
 
 def taper(mesh: Mesh, factor: float, axis: Any = "z", pivot: Any = "middle", among: Mesh | None = None) -> Edit:
@@ -101,10 +113,15 @@ def taper(mesh: Mesh, factor: float, axis: Any = "z", pivot: Any = "middle", amo
     """
     whole = mesh if among is None else among
     direction, centre = as_direction(axis), _centre(whole, pivot)
-    local = mesh.points - centre
-    along = (local @ direction)[:, None] * direction
-    size = 1.0 + (factor - 1.0) * _share(local @ direction, (whole.points - centre) @ direction)
-    return _moved(mesh, centre + along + size[:, None] * (local - along))
+    share = _share_of(whole.points @ direction)
+
+    def tapered(points: Floats) -> Floats:
+        local = points - centre
+        along = (local @ direction)[:, None] * direction
+        size = 1.0 + (factor - 1.0) * share(points @ direction)
+        return centre + along + size[:, None] * (local - along)
+
+    return _moved(mesh, _in_blocks(tapered, mesh.points))
 
 
 # Helpers
@@ -138,7 +155,7 @@ def _moved(mesh: Mesh, points: Floats) -> Edit:
 def _centre(mesh: Mesh, pivot: Any) -> Floats:
     if mesh.n_points == 0:
         raise EditError("There is nothing to shape; the cage is empty.")
-    return pivot_place(mesh, Selection("points", np.arange(mesh.n_points)), pivot)
+    return pivot_place(mesh, NOTHING, pivot)
 
 
 def _limits(reach: Floats, limits: tuple[float, float] | None) -> tuple[float, float]:
@@ -150,7 +167,15 @@ def _limits(reach: Floats, limits: tuple[float, float] | None) -> tuple[float, f
     return low, high
 
 
-def _share(reach: Floats, whole: Floats) -> Floats:
-    """0 at the low end of the whole to 1 at its high end."""
-    low, size = whole.min(), np.ptp(whole)
-    return np.asarray((reach - low) / size if size > 0 else np.zeros(len(reach)))
+def _share_of(whole: Floats) -> Callable[[Floats], Floats]:
+    """What is 0 at the low end of the whole and 1 at its high end."""
+    low, size = float(whole.min()), float(np.ptp(whole))
+    return lambda reach: np.asarray((reach - low) / size if size > 0 else np.zeros(len(reach)))
+
+
+def _in_blocks(shape: Callable[[Floats], Floats], points: Floats) -> Floats:
+    """Points shaped block after block: what is worked out of them stays in the cache."""
+    result = np.empty_like(points)
+    for start in range(0, len(points), BLOCK):
+        result[start : start + BLOCK] = shape(points[start : start + BLOCK])
+    return result

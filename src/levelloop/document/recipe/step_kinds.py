@@ -7,14 +7,14 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from levelloop.core.arrays import Floats
-from levelloop.core.edit.build.sweeping import extrude_along, helix, revolve, sweep
+from levelloop.core.edit.build.sweeping import extrude_along, follow_pipe, helix, revolve, sweep
 from levelloop.core.edit.build.thicken import thicken
 from levelloop.core.edit.hold.hold import hold
 from levelloop.core.edit.hold.true_size import true_size
 from levelloop.core.edit.join.boolean import Kind, boolean
 from levelloop.core.edit.join.weld import weld
 from levelloop.core.edit.move.transform import slant
-from levelloop.core.edit.repeat.copies import array
+from levelloop.core.edit.repeat.copies import array, follow_array
 from levelloop.core.errors import EditError
 from levelloop.core.forms.curves import path_of
 from levelloop.core.mesh.mesh import Mesh
@@ -146,6 +146,13 @@ def _sweep(mesh: Mesh, curve: Mesh | None, profile: Mesh | None, steps: int, sid
     return sweep_profile(mesh, path, path.places(path.spans * steps, even), path_of(profile), caps)
 
 
+def _follow_sweep(
+    before: Mesh, edit: Edit, mesh: Mesh, curve: Mesh | None, profile: Mesh | None, **numbers: Any
+) -> Floats | None:
+    """A round sweep's points, where nothing but points has moved."""
+    return follow_pipe(edit, mesh, curve, **numbers) if profile is None else None
+
+
 def _on_faces(run: Callable[..., Edit]) -> Callable[..., Edit]:
     """An operation run on all faces."""
 
@@ -212,6 +219,7 @@ _KINDS: tuple[StepKind, ...] = (
         "Rows and rings that follow; 20 slices of 18° close",
         (*ROW, *_AROUND, SCALE_OF_COPIES, WELD_COPIES),
         lambda given: float(given["count"]),
+        follow_array,
         begins_with={"move": (20.0, 0.0, 0.0)},
         on_line={"parts": 70},
     ),
@@ -359,6 +367,7 @@ _KINDS: tuple[StepKind, ...] = (
             *ALONG_CURVE,
         ),
         lambda given: 1.0 + float(given["steps"]) * float(given["sides"]),
+        _follow_sweep,
         in_groups=False,
     ),
     StepKind(

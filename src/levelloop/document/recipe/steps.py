@@ -230,7 +230,8 @@ def _link(step: Step, place: int, given: Taken, among: Mesh | None = None) -> Li
     parameters: Mapping[str, Any] = step.parameters
     key: tuple[Hashable, ...] = (step.key, repr(parameters))
     if among is not None:
-        parameters, key = {**parameters, "among": among}, (*key, among)
+        parameters = {**parameters, "among": among}
+    meshes: dict[str, Mesh | None] = {}
     if kind.names_parts:
         named = {name: step.parameters[name] for name in kind.names_parts}
         meshes = {name: given.get(part_id) for name, part_id in named.items()}
@@ -239,13 +240,13 @@ def _link(step: Step, place: int, given: Taken, among: Mesh | None = None) -> Li
         optional = {parameter.name for parameter in kind.parameters if parameter.optional}
         if any(mesh is None and (named[name] or name not in optional) for name, mesh in meshes.items()):
             return Link((*key, None), _missing, place)
-        # Other meshes are another step, even where all its numbers are the same.
-        parameters, key = {**parameters, **meshes}, (*key, *meshes.values())
+        parameters = {**parameters, **meshes}
         if kind.onto:
             parameters = {name: value for name, value in parameters.items() if name != "onto"}
     follow = None if kind.follow is None else partial(kind.follow, **parameters)
     run, times = partial(kind.run, **parameters), kind.growth(step.parameters)
-    return Link(key, run, place, times, follow)
+    taken = (*((among,) if among is not None else ()), *meshes.values())
+    return Link(key, run, place, taken, times, follow)
 
 
 def _missing(mesh: Mesh) -> Edit:
@@ -277,4 +278,4 @@ def _holding(steps: Sequence[tuple[int, Step]]) -> Link:
 
     key = ("holds", places, tuple(repr(step.parameters) for _, step in steps))
     times = float(np.prod([STEPS["hold"].growth(step.parameters) for _, step in steps]))
-    return Link(key, run, places[-1], times, places=places, lacking=lacking)
+    return Link(key, run, places[-1], growth=times, places=places, lacking=lacking)

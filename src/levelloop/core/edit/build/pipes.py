@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
 from levelloop.core.arrays import Floats
@@ -23,6 +25,52 @@ def pipe(mesh: Mesh, path: Path, places: Floats, sides: int, caps: str) -> Edit:
     for caps of quads on an odd number of sides, or a radius that is not above 0.
     """
     check_fits(mesh.n_faces + len(places) * sides)
+    rings = _rings(path, places, sides, caps)
+    count = len(rings)
+    builder = MeshBuilder(mesh)
+    number = builder.points(rings.reshape(-1, 3)).reshape(count, sides)
+    low, high = (number, np.roll(number, -1, axis=0)) if path.closed else (number[:-1], number[1:])
+    quads = np.stack((low, np.roll(low, -1, axis=1), np.roll(high, -1, axis=1), high), axis=2).reshape(-1, 4)
+    builder.faces(quads)
+    if not path.closed and caps == "face":
+        for ring in (number[0][::-1], number[-1]):
+            builder.faces(ring[None])
+    elif not path.closed and caps != "open":
+        for ring, cap in zip((number[0][::-1], number[-1]), _caps(rings, path, places, caps), strict=True):
+            if caps == "quads":
+                faces, inner = grid_inside(cap.outline, ring, builder.n_points, cap.corner)
+                builder.points(inner)
+                builder.faces(faces)
+            else:
+                middle = np.repeat(builder.points(cap.tip[None]), sides)
+                builder.faces(np.stack((ring, np.roll(ring, -1), middle), axis=1))
+    return builder.edit()
+
+
+def pipe_points(path: Path, places: Floats, sides: int, caps: str) -> Floats:
+    """Where the points are that a pipe adds to a mesh, in its order: (n, 3). Raises EditError as a pipe does."""
+    rings = _rings(path, places, sides, caps)
+    found = [rings.reshape(-1, 3)]
+    if not path.closed and caps in ("quads", "round"):
+        ring = np.arange(sides)
+        for cap in _caps(rings, path, places, caps):
+            found.append(grid_inside(cap.outline, ring, sides, cap.corner)[1] if caps == "quads" else cap.tip[None])
+    return np.concatenate(found)
+
+
+# Helpers
+
+
+class _Cap(NamedTuple):
+    """An end of a pipe: its ring, seen from outside, the corner of a grid in it, the tip of a round one."""
+
+    outline: Floats
+    corner: int
+    tip: Floats
+
+
+def _rings(path: Path, places: Floats, sides: int, caps: str) -> Floats:
+    """The rings of a pipe, those of round caps too: (rings, sides, 3)."""
     on, radii = path.at(places), path.radius_at(places)
     frames = frames_along(on, path.closed, path.smooth)
     if caps == "quads" and sides % 2:
@@ -35,34 +83,17 @@ def pipe(mesh: Mesh, path: Path, places: Floats, sides: int, caps: str) -> Edit:
         raise EditError("A round sweep needs a radius above 0 mm at every point of the curve.")
     angle = 2.0 * np.pi * np.arange(sides) / sides
     circle = np.stack((np.cos(angle), np.sin(angle)), axis=1)
-    rings = on[:, None] + radii[:, None, None] * np.einsum("sk,rkj->rsj", circle, frames[:, :2])
-    count = len(rings)
-    builder = MeshBuilder(mesh)
-    number = builder.points(rings.reshape(-1, 3)).reshape(count, sides)
-    low, high = (number, np.roll(number, -1, axis=0)) if path.closed else (number[:-1], number[1:])
-    quads = np.stack((low, np.roll(low, -1, axis=1), np.roll(high, -1, axis=1), high), axis=2).reshape(-1, 4)
-    builder.faces(quads)
-    if not path.closed and caps != "open":
-        tips = _tips(path, places)
-        # Both grids have their corners at the same places around.
-        ends = (
-            (number[0][::-1], rings[0][::-1], tips[0], corner_backwards(sides)),
-            (number[-1], rings[-1], tips[1], first_corner(sides)),
-        )
-        for ring, outline, tip, corner in ends:
-            if caps == "face":
-                builder.faces(ring[None])
-            elif caps == "quads":
-                faces, inner = grid_inside(outline, ring, builder.n_points, corner)
-                builder.points(inner)
-                builder.faces(faces)
-            else:
-                middle = np.repeat(builder.points(tip[None]), sides)
-                builder.faces(np.stack((ring, np.roll(ring, -1), middle), axis=1))
-    return builder.edit()
+    return np.asarray(on[:, None] + radii[:, None, None] * np.einsum("sk,rkj->rsj", circle, frames[:, :2]))
 
 
-# Helpers
+def _caps(rings: Floats, path: Path, places: Floats, caps: str) -> tuple[_Cap, _Cap]:
+    """Both ends; their grids have their corners at the same places around."""
+    sides = rings.shape[1]
+    tips = _tips(path, places) if caps == "round" else rings[[0, -1], 0]
+    return (
+        _Cap(rings[0][::-1], corner_backwards(sides), tips[0]),
+        _Cap(rings[-1], first_corner(sides), tips[1]),
+    )
 
 
 def _rounded(on: Floats, radii: Floats, frames: Floats) -> tuple[Floats, Floats, Floats]:

@@ -9,7 +9,7 @@ import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers, distinct, mask_of
 from levelloop.core.edit.build.extrude import lift, region_of
-from levelloop.core.edit.build.pipes import pipe
+from levelloop.core.edit.build.pipes import pipe, pipe_points
 from levelloop.core.edit.build.strips import profile_of, strips_through
 from levelloop.core.edit.build.wires import wires_through
 from levelloop.core.edit.join.weld import weld as welded
@@ -187,6 +187,17 @@ def sweep(
     if len(selection):
         raise EditError("A sweep takes edges as its profile, or nothing for a round one.")
     return pipe(mesh, path, places, sides, caps)
+
+
+def follow_pipe(edit: Edit, mesh: Mesh, curve: Mesh | None, steps: int, sides: int, caps: str, even: bool) -> Floats:
+    """Where the points of what was swept round along a curve go when points have moved and nothing else: (n, 3).
+
+    edit: what a sweep made before; mesh, curve: as that takes them. Raises EditError as that does.
+    """
+    path = path_of(mesh if curve is None else curve)
+    points = np.concatenate((mesh.points, pipe_points(path, path.places(path.spans * steps, even), sides, caps)))
+    assert len(points) == edit.mesh.n_points
+    return points
 
 
 # Helpers

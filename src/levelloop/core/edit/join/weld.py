@@ -110,7 +110,7 @@ def merge_groups(mesh: Mesh, chosen: Integers, labels: Integers, count: int, pla
     new_mesh, origin, final = merge_points(mesh, number[target], points[keep])
     welded = final[first[several]]
     message = f"{int(size[several].sum())} points became {int(several.sum())}."
-    return Edit(new_mesh, Selection("points", welded[welded >= 0]), origin, message)
+    return Edit(new_mesh, Selection("points", welded[welded >= 0]), origin, message, final)
 
 
 # Helpers

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, connected_labels, mask_of, sum_by
+from levelloop.core.arrays import Floats, Integers, box_of, connected_labels, mask_of, sum_by
 from levelloop.core.errors import EditError
 from levelloop.core.geometry.offset import even_offsets, told_off
 from levelloop.core.geometry.planes import as_direction, as_vector
@@ -242,7 +242,8 @@ def move_along_normals(mesh: Mesh, selection: Selection, distance: float, keep_w
 
 def middle_of_box(points: Floats) -> Floats:
     """The middle of the points' bounding box: (3,)."""
-    return np.asarray(0.5 * (points.min(axis=0) + points.max(axis=0)))
+    low, high = box_of(points)
+    return 0.5 * (low + high)
 
 
 # Helpers

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, distinct, mask_of
+from levelloop.core.arrays import Booleans, Floats, Integers, box_of, distinct, mask_of, sum_by
 from levelloop.core.edit.divide.slicing import slice_planes
 from levelloop.core.edit.join.weld import weld as welded
 from levelloop.core.edit.move.transform import pivot_place
@@ -18,12 +18,13 @@ from levelloop.core.mesh.directions import flipped
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, Origin, identity, mapped, through
 from levelloop.core.mesh.outlines import drop_faces, merge_points
-from levelloop.core.mesh.selection import Selection, points_of, select_all
+from levelloop.core.mesh.selection import NOTHING, Selection, points_of, select_all
 from levelloop.core.progress import pieces
 from levelloop.core.tolerance import AUTOMATIC, last_place, settled
 from levelloop.core.words import counted
 
 SAME_ANGLE = 1e-9  # radians
+MOST_PAIRS = 2_000_000  # of points whose distance is looked at; beyond, finding what lies together anew is faster
 NEAR_MIDDLE = 0.25  # of an edge: a rim point that near to the plane was meant to lie on it
 
 
@@ -47,11 +48,8 @@ def array(
     check_fits(count * (len(faces) + len(wires)))
     piece, piece_origin = _piece(mesh, faces, wires)
     centre = pivot_place(mesh, Selection("points", distinct(piece_origin.points)), pivot)
-    step, offset = _turn_of(axis, rotate) * scale, as_vector(move)
-    copies, places = [], piece.points
-    for _ in pieces(range(count - 1)):
-        places = (places - centre) @ step + centre + offset
-        copies.append(piece.with_points(places))
+    places = _repeated(piece.points, count, centre, _turn_of(axis, rotate) * scale, as_vector(move))
+    copies = [piece.with_points(points) for points in pieces(list(places[1:]))]
     edit = with_copies(mesh, copies, piece_origin)
     if len(faces):
         chosen = Selection("faces", np.concatenate((faces, np.arange(mesh.n_faces, edit.mesh.n_faces))))
@@ -62,7 +60,46 @@ def array(
     own = np.zeros(mesh.n_points, dtype=np.int64)
     copy_of = np.concatenate((own, np.repeat(np.arange(1, count), piece.n_points)))
     once = welded(edit.mesh, Selection("points", points_of(edit.mesh.topology, chosen)), weld, between=copy_of)
-    return Edit(once.mesh, mapped(chosen, once.origin), through(edit.origin, once.origin), once.message)
+    return Edit(once.mesh, mapped(chosen, once.origin), through(edit.origin, once.origin), once.message, once.became)
+
+
+def follow_array(
+    before: Mesh,
+    edit: Edit,
+    mesh: Mesh,
+    count: int = 2,
+    move: Any = (0.0, 0.0, 0.0),
+    rotate: float = 0.0,
+    axis: Any = "z",
+    pivot: Any = "origin",
+    scale: float = 1.0,
+    weld: float | None = None,
+) -> Floats | None:
+    """Where the points of a repeated mesh go when only its points have moved; None where it must be made anew.
+
+    before, edit: the mesh it was made of and what came of it; mesh: the same faces with points elsewhere. What was
+    welded must still lie together, and nothing else may.
+    """
+    n, became = mesh.n_points, edit.became
+    centre = pivot_place(mesh, NOTHING, pivot)
+    places = _repeated(mesh.points, count, centre, _turn_of(axis, rotate) * scale, as_vector(move))
+    flat = places.reshape(-1, 3)
+    if weld is None or count < 2 or became is None:
+        return flat if weld is None and len(flat) == edit.mesh.n_points else None
+    if scale != 1.0 or len(became) != len(flat) or became.min() < 0:
+        return None
+    size = np.bincount(became, minlength=edit.mesh.n_points)
+    result = sum_by(became, flat, len(size)) / size[:, None]
+    apart = flat - result[became]
+    within = settled(weld, mesh.points, mesh.topology.edges)
+    # Where it hangs on the last digits, it is found out anew.
+    surely = within + 8.0 * last_place(flat)
+    if 2.0 * float(np.sqrt(np.einsum("nk,nk->n", apart, apart).max())) > max(within, last_place(flat)):
+        return None
+    moved = np.flatnonzero((mesh.points != before.points).any(axis=1))
+    if pivot == "middle" and not np.array_equal(centre, pivot_place(before, NOTHING, pivot)):
+        moved = np.arange(n)
+    return result if _meet_as_before(places, moved, surely, became.reshape(count, n)) else None
 
 
 def mirror_across(
@@ -185,6 +222,46 @@ def copy_step(
 
 
 # Helpers
+
+
+def _repeated(points: Floats, count: int, centre: Floats, step: Floats, offset: Floats) -> Floats:
+    """Points and their copies, each turned and moved once more than the one before: (count, n, 3)."""
+    places = np.empty((count, *points.shape))
+    places[0] = points
+    for number in range(1, count):
+        places[number] = (places[number - 1] - centre) @ step + centre + offset
+    return places
+
+
+def _meet_as_before(places: Floats, moved: Integers, within: float, became: Integers) -> bool:
+    """Whether points that moved lie only on those of other copies that they have become one with.
+
+    places: (count, n, 3); became: (count, n). Copies follow on each other in the same way everywhere, so that only
+    those of the first and the others are looked at.
+    """
+    count, n = became.shape
+    low, high = box_of(places)
+    ours, theirs = places[:1, moved], places[1:, moved]
+    # Which points that moved lie in the box of each later copy, and which of those copies' in the first one's.
+    in_theirs = np.asarray(((ours >= low[1:, None] - within) & (ours <= high[1:, None] + within)).all(axis=2))
+    in_ours = np.asarray(((theirs >= low[0] - within) & (theirs <= high[0] + within)).all(axis=2))
+    if (int(in_theirs.sum()) + int(in_ours.sum())) * n > MOST_PAIRS:
+        return False
+    for number in 1 + np.flatnonzero((in_theirs | in_ours).any(axis=1)):
+        first, other = moved[in_theirs[number - 1]], moved[in_ours[number - 1]]
+        pairs = np.concatenate(
+            (_near(places[0], first, places[number], within), _near(places[number], other, places[0], within)[:, ::-1])
+        )
+        if not (became[: count - number, pairs[:, 0]] == became[number:, pairs[:, 1]]).all():
+            return False
+    return True
+
+
+def _near(points: Floats, chosen: Integers, others: Floats, within: float) -> Integers:
+    """Which of some chosen points lies near which of the others: (pairs, 2)."""
+    away = points[chosen][:, None] - others[None]
+    one, other = np.nonzero(np.einsum("ijk,ijk->ij", away, away) <= within * within)
+    return np.stack((chosen[one], other), axis=1)
 
 
 def _turn_of(axis: Any, rotate: float) -> Floats:
