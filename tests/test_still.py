@@ -55,10 +55,10 @@ def test_a_white_ball_in_white_light_vanishes(tmp_path: Path) -> None:
 
 def test_a_slanted_face_is_as_bright_as_the_cosine_says(tmp_path: Path) -> None:
     """Lambert: two sheets under one small far light, one facing it and one turned by 60°, are as 1 to 1/2."""
-    from levelloop.still.worker import _SETS
+    from levelloop.still.lights import PANELS
 
     bright = []
-    middle = np.array(_SETS["evening"][0][0])
+    middle = np.array(PANELS["evening"][0][0])
     towards = middle / np.linalg.norm(middle)
     for angle in (0.0, 60.0):
         session = Session.new()

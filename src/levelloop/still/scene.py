@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 
@@ -17,9 +17,8 @@ from levelloop.document.document import Document
 from levelloop.document.materials import Material, material_named
 from levelloop.document.part import Part
 from levelloop.files.usd.materials import linear_of
+from levelloop.still.lights import LIGHTS, Light
 
-Light = Literal["studio", "window", "evening", "even"]
-LIGHTS: tuple[Light, ...] = ("studio", "window", "evening", "even")
 ROOM = 1.18  # times what fills the picture: air around it
 FIELD_OF_VIEW = 28.0
 SPOT = 1 / 500  # of the picture's height: a spot that small is seen as a point

@@ -14,6 +14,8 @@ from typing import Any
 
 import numpy as np
 
+from levelloop.still.lights import AROUND, GROUND, PANELS
+
 PASS = 4  # rays a pixel between two times that it tells how far it is
 SHOWN_EVERY = 1.0  # seconds between two pictures of what there is so far
 
@@ -60,7 +62,7 @@ def _scene(mitsuba: Any, values: dict[str, Any]) -> dict[str, Any]:
         scene["ground"] = {
             "type": "disk",
             "to_world": turn().translate(at).scale(60.0 * radius),
-            "bsdf": {"type": "diffuse", "reflectance": {"type": "rgb", "value": [0.52, 0.50, 0.47]}},
+            "bsdf": {"type": "diffuse", "reflectance": {"type": "rgb", "value": list(GROUND)}},
         }
     return scene
 
@@ -152,25 +154,11 @@ def _bsdf(material: dict[str, Any]) -> dict[str, Any]:
     return {"type": "twosided", "bsdf": surface}
 
 
-# Where a light stands, in radii from the middle; how large and how bright it is, and its colour.
-_SETS: dict[str, tuple[tuple[tuple[float, float, float], float, float, tuple[float, float, float]], ...]] = {
-    "studio": (
-        ((-3.2, -3.4, 4.2), 2.4, 9.0, (1.0, 0.98, 0.95)),
-        ((4.2, -2.4, 1.6), 1.8, 3.2, (0.94, 0.97, 1.0)),
-        ((1.4, 4.4, 3.4), 1.3, 8.0, (1.0, 1.0, 1.0)),
-    ),
-    "window": (((-4.6, -1.2, 2.6), 3.0, 9.0, (0.97, 0.99, 1.0)), ((2.5, 4.0, 4.0), 1.0, 2.0, (1.0, 0.9, 0.75))),
-    "evening": (((-4.0, -2.0, 1.3), 1.3, 18.0, (1.0, 0.66, 0.36)), ((3.6, 3.2, 3.0), 2.2, 2.4, (0.55, 0.68, 1.0))),
-    "even": (),
-}
-_AROUND = {"studio": 0.38, "window": 0.30, "evening": 0.12, "even": 1.0}
-
-
 def _lights(mitsuba: Any, values: dict[str, Any]) -> dict[str, Any]:
     middle, radius, name = np.array(values["middle"]), values["radius"], values["light"]
-    around = [_AROUND[name]] * 3
+    around = [AROUND[name]] * 3
     lights: dict[str, Any] = {"around": {"type": "constant", "radiance": {"type": "rgb", "value": around}}}
-    for number, (place, size, strength, tint) in enumerate(_SETS[name]):
+    for number, (place, size, strength, tint) in enumerate(PANELS[name]):
         origin = middle + radius * np.array(place)
         look = mitsuba.ScalarTransform4f().look_at(origin.tolist(), middle.tolist(), [0.0, 0.0, 1.0])
         lights[f"light{number}"] = {

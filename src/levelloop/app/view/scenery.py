@@ -181,6 +181,7 @@ class Scenery:
         shading = "distance" if maps else look.shading
         scene = Scene(sky=sky, shading=shading, hide_inside=look.inside == "hidden", section=look.section)
         scene.seeing = self._seeing(state, view)
+        scene.in_studio = look.materials and shading == "clay"
         scene.focus = view.focus
         if look.shadow and shading in SHADED:
             scene.shadow = rgba(theme.shadow, 0.34)
@@ -209,11 +210,10 @@ class Scenery:
             return Skin(first, count, plain, CLAY, 0.0)
         made_of = material_named(document.materials, picture.part.mesh.materials[number])
         tint = rgba(made_of.colour, plain[3] * made_of.opacity)
-        if made_of.glow > 0:
-            bright = [min(1.0, channel * (1.0 + made_of.glow)) for channel in tint[:3]]
-            tint = (bright[0], bright[1], bright[2], tint[3])
         pixels = self.images.of_file(made_of.image) if made_of.image else None
-        return Skin(first, count, tint, made_of.roughness, made_of.metalness, pixels)
+        # What is mirrored head-on, by Fresnel's formula.
+        mirrors = ((made_of.refraction - 1.0) / (made_of.refraction + 1.0)) ** 2
+        return Skin(first, count, tint, made_of.roughness, made_of.metalness, mirrors, made_of.glow, pixels)
 
     def _kept_lines(self, picture: Any) -> dict[str, Any]:
         found = self._lines.get(picture.part.id)

@@ -8,7 +8,7 @@ from operator import is_
 
 import numpy as np
 
-from levelloop.core.arrays import Floats
+from levelloop.core.arrays import Floats, frozen
 from levelloop.core.errors import EditError
 from levelloop.core.lazy import lazy
 from levelloop.core.limits import BYTES_IN_RECIPE, check_fits
@@ -25,11 +25,11 @@ from levelloop.core.surface.surface import SmoothSurface, faces_at
 class Link:
     """One step with its numbers.
 
-    run: what it makes of a mesh; inputs: the meshes of other parts that it takes; key: two links of one key and the same
-    inputs do the same to the same mesh; place: which of the recipe's steps it is; growth: how many times as many faces
-    there are after it, about. follow: (mesh before, its edit, the same mesh with other points) → the edit's points for
-    those, or None where it has to run again; None: it always has to. places: all steps that it is, where it is several;
-    lacking: those of them that find nothing to act on in a mesh, and why; the others run.
+    run: what it makes of a mesh; inputs: the meshes of other parts that it takes; key: two links of one key and
+    with the same inputs do the same to the same mesh; place: which of the recipe's steps it is; growth: how many times
+    as many faces there are after it, about. follow: (mesh before, its edit, the same mesh with other points) → the
+    edit's points for those, or None where it has to run again; None: it always has to. places: all steps that it is,
+    where it is several; lacking: those of them that find nothing to act on in a mesh, and why; the others run.
     """
 
     key: Hashable
@@ -214,6 +214,7 @@ def _followed(link: Link, mesh: Mesh, old: Stop | None) -> Stop | None:
     points = link.follow(old.before, old.edit, mesh)
     if points is None:
         return None
+    points = frozen(points)
     return Stop(link, mesh, points, old.route, replace(old.edit, mesh=old.edit.mesh.with_points(points)))
 
 

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from levelloop.core.arrays import Floats
+from levelloop.core.arrays import Floats, frozen
 from levelloop.core.edit.move.transform import pivot_place
 from levelloop.core.errors import EditError
 from levelloop.core.geometry.near import near_groups
@@ -55,18 +55,19 @@ def bend(
         # Ends that are not straight interlock all the same.
         low, high = low - period, high + period
     # Bent from where the bend is nearest to the pivot, so that the pivot stays where it is, and how it faces.
-    anchor = min(max(0.0, low), high)
+    anchor, placed = min(max(0.0, low), high), frame @ centre
 
     def bent(points: Floats) -> Floats:
-        local = (points - centre) @ frame.T
-        reach, height = local[:, 0], local[:, 1]
+        # Columns as rows of their own: what is worked out runs through memory that follows on.
+        local = frame @ points.T - placed[:, None]
+        reach, height = local[0], local[1]
         held = np.clip(reach, low, high)
         turned = (held - anchor) / radius
         sine, cosine = np.sin(turned), np.cos(turned)
         beyond, out = reach - held, radius - height
-        local[:, 0] = anchor + out * sine + beyond * cosine
-        local[:, 1] = radius - out * cosine + beyond * sine
-        return np.asarray(local @ frame + centre)
+        local[0] = anchor + out * sine + beyond * cosine
+        local[1] = radius - out * cosine + beyond * sine
+        return np.asarray((frame.T @ local).T + centre)
 
     return _moved(mesh, _in_blocks(bent, mesh.points))
 
@@ -149,7 +150,7 @@ def _period(mesh: Mesh, centre: Floats, frame: Floats) -> float | None:
 
 
 def _moved(mesh: Mesh, points: Floats) -> Edit:
-    return Edit(mesh.with_points(points), NOTHING, identity(mesh))
+    return Edit(mesh.with_points(frozen(points)), NOTHING, identity(mesh))
 
 
 def _centre(mesh: Mesh, pivot: Any) -> Floats:

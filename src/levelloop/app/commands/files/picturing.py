@@ -14,8 +14,9 @@ from levelloop.app.view.viewport import Viewport
 from levelloop.document.cameras import NamedCamera
 from levelloop.document.parameters import Choice, Count, Length, Toggle
 from levelloop.document.registry import Operation
+from levelloop.still.lights import LIGHTS
 from levelloop.still.render import ENDINGS, render
-from levelloop.still.scene import LIGHTS, Request
+from levelloop.still.scene import Request
 
 if TYPE_CHECKING:
     from levelloop.app.window import Window

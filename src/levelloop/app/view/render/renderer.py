@@ -16,8 +16,20 @@ from levelloop.app.view.camera import Camera
 from levelloop.app.view.look import BENDS, SHADINGS, Section
 from levelloop.app.view.render.ground_shadow import GroundShadow
 from levelloop.app.view.render.picture import Changes, Picture
-from levelloop.app.view.render.scene import CLAY, Colour, Patch, Projected, Scene, Seeing, Solid, Standing, arrays_of
+from levelloop.app.view.render.scene import (
+    CLAY,
+    Colour,
+    Patch,
+    Projected,
+    Scene,
+    Seeing,
+    Skin,
+    Solid,
+    Standing,
+    arrays_of,
+)
 from levelloop.app.view.render.shaders import CAST, FLAT, IMAGE, LAY, LINE, PICK, POINT, SKY, SOFTEN, SURFACE
+from levelloop.app.view.render.studio import studio_levels
 from levelloop.app.view.render.uniforms import tell
 from levelloop.app.view.render.uploads import Uploaded, Uploads
 from levelloop.app.view.render.what_is_where import WhatIsWhere, faces_at
@@ -68,6 +80,7 @@ class Renderer:
         self._fine: tuple[tuple[int, int], Any, Any, Any] | None = None
         self._shadow = GroundShadow(self._context, self._programs, self._corners, self._cast_from)
         self._pick_target: tuple[tuple[int, int], Any, Any, Any] | None = None
+        self._studio: Any = None
 
     def draw(
         self,
@@ -140,6 +153,9 @@ class Renderer:
             self._shadow.draw(to_clip, scene.shadow)
             screen.depth_mask = True
         self._see(scene.seeing)
+        self._set("surface", in_studio=scene.in_studio, studio=3, view_to_world=to_view[:3, :3].T)
+        if scene.in_studio:
+            self._light().use(3)
         # What one looks through comes after what stands behind it.
         for solid in sorted(scene.solids, key=lambda one: one.is_clear):
             is_laid_on = solid.is_laid_on
@@ -160,10 +176,11 @@ class Renderer:
                 has_bends=solid.picture.bends is not None and not is_laid_on,
             )
             self._project(solid.projected, middle)
-            self._set("surface", roughness=CLAY, metalness=0.0)
+            self._set("surface", roughness=CLAY, metalness=0.0, mirrors=Skin.mirrors, glow=0.0)
             self._lay(solid.pixels if is_laid_on else None)
             for skin in solid.skins:
                 self._set("surface", front=skin.colour, roughness=skin.roughness, metalness=skin.metalness)
+                self._set("surface", mirrors=skin.mirrors, glow=skin.glow)
                 self._lay((solid.pixels if skin.pixels is None else skin.pixels) if is_laid_on else None)
                 array.render(vertices=3 * skin.count, first=3 * skin.first)
             if not solid.skins:
@@ -233,6 +250,8 @@ class Renderer:
                 thing.release()
         self._arrays.clear()
         self._shadow.release()
+        if self._studio is not None:
+            self._studio.release()
         if not self._uploads.is_used:
             self._uploads.release()
         self._context.release()
@@ -335,6 +354,16 @@ class Renderer:
             opacity=image.opacity,
             flip=image.flip,
         )
+
+    def _light(self) -> Any:
+        """The studio's light on the GPU, one level below the other."""
+        if self._studio is None:
+            levels = studio_levels()
+            size = (levels.shape[2], levels.shape[0] * levels.shape[1])
+            self._studio = self._context.texture(size, 3, levels.astype(np.float16).tobytes(), dtype="f2")
+            self._studio.repeat_x, self._studio.repeat_y = True, False
+            self._studio.filter = moderngl.LINEAR, moderngl.LINEAR
+        return self._studio
 
     def _texture(self, pixels: NDArray[np.uint8]) -> Any:
         """An image on the GPU, kept while frames use it."""

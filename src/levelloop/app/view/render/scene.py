@@ -68,7 +68,8 @@ class Projected:
 class Skin:
     """What some triangles of a picture are made of: the first of them and their count; roughness, metalness: 0…1.
 
-    pixels: an image of its colour, laid on by UV.
+    mirrors: how much of what is before it it mirrors; glow: how many times its colour it sends out; pixels: an image of
+    its colour, laid on by UV.
     """
 
     first: int
@@ -76,6 +77,8 @@ class Skin:
     colour: Colour
     roughness: float
     metalness: float
+    mirrors: float = 0.04
+    glow: float = 0.0
     pixels: NDArray[np.uint8] | None = None
 
 
@@ -141,7 +144,8 @@ class Seeing:
 class Scene:
     """All that one frame shows. focus: the place (3,) that is looked at, what lies before it being see-through.
 
-    whole: the scene that a lighter one stands for a while; shadow: the colour of the shadow on the ground.
+    whole: the scene that a lighter one stands for a while; shadow: the colour of the shadow on the ground; in_studio:
+    solids are lit as in the studio of a still.
     """
 
     solids: list[Solid] = field(default_factory=list)
@@ -157,6 +161,7 @@ class Scene:
     focus: Floats | None = None
     whole: Scene | None = None
     shadow: Colour | None = None
+    in_studio: bool = False
 
     @property
     def load(self) -> int:

@@ -17,6 +17,47 @@ SIEVE = """
         return (float(order[cell.y * 4 + cell.x]) + 0.5) / 16.0 > kept;
     }
 """
+STUDIO = """
+    uniform bool in_studio; uniform sampler2D studio; uniform mat3 view_to_world;
+    uniform float mirrors; uniform float glow;
+    const float LEVELS = 7.0; const float TALL = 48.0;
+    const float SEEN[6] = float[6](0.0, 0.18, 0.32, 0.48, 0.68, 1.0);
+    vec3 to_linear(vec3 c) { return mix(c / 12.92, pow((c + 0.055) / 1.055, vec3(2.4)), step(0.04045, c)); }
+    vec3 to_screen(vec3 c) {
+        c = clamp(c, 0.0, 1.0);
+        return mix(c * 12.92, 1.055 * pow(c, vec3(1.0 / 2.4)) - 0.055, step(0.0031308, c));
+    }
+    vec3 level_of_studio(vec2 at, float level) {
+        // One level below the other: never across the border between two.
+        float row = clamp(at.y * TALL, 0.5, TALL - 0.5) + level * TALL;
+        return textureLod(studio, vec2(at.x, row / (LEVELS * TALL)), 0.0).rgb;
+    }
+    vec2 in_the_round(vec3 way) {
+        return vec2(atan(way.y, way.x) / 6.28318531, acos(clamp(way.z, -1.0, 1.0)) / 3.14159265);
+    }
+    // What a surface looks like in the studio: diffuse light, and what it mirrors by its roughness.
+    // What is mirrored along the way to the eye: Karis 2014, "Physically based shading on mobile".
+    vec4 seen_in_studio(vec3 base, float opacity_, vec3 n, vec3 eye, float rough, float metal) {
+        vec3 normal = view_to_world * n;
+        vec3 mirrored = reflect(-(view_to_world * eye), normal);
+        float facing = clamp(dot(n, eye), 0.0, 1.0);
+        float level = 0.0;
+        for (int i = 0; i < 5; i++) level += clamp((rough - SEEN[i]) / (SEEN[i + 1] - SEEN[i]), 0.0, 1.0);
+        float lower = min(floor(level), 4.0);
+        vec2 at = in_the_round(mirrored);
+        vec3 room = mix(level_of_studio(at, lower), level_of_studio(at, lower + 1.0), level - lower);
+        vec4 r = rough * vec4(-1.0, -0.0275, -0.572, 0.022) + vec4(1.0, 0.0425, 1.04, -0.04);
+        float a = min(r.x * r.x, exp2(-9.28 * facing)) * r.x + r.y;
+        vec2 share = vec2(-1.04, 1.04) * a + r.zw;
+        vec3 colour_ = to_linear(base);
+        vec3 head_on = mix(vec3(mirrors), colour_, metal);
+        vec3 sheen = room * (head_on * share.x + share.y);
+        vec3 inner = colour_ * ((1.0 - metal) * level_of_studio(in_the_round(normal), LEVELS - 1.0) + glow);
+        // One looks through what is clear, not through what it mirrors.
+        float covered = opacity_ + (1.0 - opacity_) * clamp(max(sheen.r, max(sheen.g, sheen.b)), 0.0, 1.0);
+        return vec4(to_screen((inner * opacity_ + sheen) / max(covered, 1e-3)), covered);
+    }
+"""
 SURFACE = (
     """#version 330
     uniform mat4 world_to_clip; uniform mat4 world_to_view;
@@ -32,6 +73,7 @@ SURFACE = (
     }""",
     """#version 330"""
     + SIEVE
+    + STUDIO
     + """
     uniform vec4 front; uniform vec4 back; uniform float perspective; uniform vec4 section;
     uniform int shading; uniform bool hide_inside; uniform float hollow;
@@ -68,6 +110,7 @@ SURFACE = (
         }
         vec3 eye = perspective > 0.5 ? normalize(-view_place) : vec3(0.0, 0.0, 1.0);
         if (!gl_FrontFacing) n = -n;
+        if (in_studio && shading == 0) { colour = seen_in_studio(base, front.a, n, eye, roughness, metalness); return; }
         vec3 key = normalize(vec3(-0.48, 0.48, 0.74));
         vec3 fill = normalize(vec3(0.75, -0.1, 0.45));
         float wrap = 0.5 * dot(n, key) + 0.5;

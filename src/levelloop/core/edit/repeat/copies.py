@@ -90,11 +90,12 @@ def follow_array(
         return None
     size = np.bincount(became, minlength=edit.mesh.n_points)
     result = sum_by(became, flat, len(size)) / size[:, None]
-    apart = flat - result[became]
+    joined = np.flatnonzero(size[became] > 1)
+    apart = flat[joined] - result[became[joined]]
     within = settled(weld, mesh.points, mesh.topology.edges)
     # Where it hangs on the last digits, it is found out anew.
     surely = within + 8.0 * last_place(flat)
-    if 2.0 * float(np.sqrt(np.einsum("nk,nk->n", apart, apart).max())) > max(within, last_place(flat)):
+    if 2.0 * float(np.sqrt(np.einsum("nk,nk->n", apart, apart).max(initial=0.0))) > max(within, last_place(flat)):
         return None
     moved = np.flatnonzero((mesh.points != before.points).any(axis=1))
     if pivot == "middle" and not np.array_equal(centre, pivot_place(before, NOTHING, pivot)):
@@ -228,8 +229,10 @@ def _repeated(points: Floats, count: int, centre: Floats, step: Floats, offset: 
     """Points and their copies, each turned and moved once more than the one before: (count, n, 3)."""
     places = np.empty((count, *points.shape))
     places[0] = points
+    further = centre - centre @ step + offset
     for number in range(1, count):
-        places[number] = (places[number - 1] - centre) @ step + centre + offset
+        np.matmul(places[number - 1], step, out=places[number])
+        places[number] += further
     return places
 
 
