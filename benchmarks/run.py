@@ -556,7 +556,8 @@ def on_screen() -> list[Row]:
         rows.append((f"{what}, pointer to buffers", dragged[0], 33.0, "the level drops while dragging"))
         rows.append((f"{what}, pointer to picture", dragged[1], 33.0, how))
     if turned:
-        empty, empty_turning, demo, demo_turning, lit, uploaded, many, many_turning, most, most_turning = turned
+        empty, empty_turning, demo, demo_turning, lit, uploaded, many, many_turning, most, most_turning = turned[:10]
+        plain, clothed = turned[10:]
         rows += [
             ("empty view: a frame at rest", empty, None, how),
             ("demo: a frame at rest", demo, None, how),
@@ -564,6 +565,7 @@ def on_screen() -> list[Row]:
             ("demo: a frame while the view turns", demo_turning, demo, f"empty view: {empty_turning:.0f} ms"),
             ("100,000 faces: a frame while the view turns", many_turning, 0.5 * many, f"at rest: {many:.0f} ms"),
             ("1,000,000 faces: a frame while the view turns", most_turning, 0.1 * most, f"at rest: {most:.0f} ms"),
+            ("100,000 triangles: a frame with materials and shadow", clothed, 1.4 * plain, f"plain: {plain:.0f} ms"),
         ]
     if beat:
         what = "a session on 100,000 faces: longest block of the window's thread"

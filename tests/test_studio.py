@@ -84,3 +84,30 @@ def test_a_sheet_seen_from_above_is_as_bright_as_its_physics_says(
     sheen = levels[-2, 0].mean(axis=0) * (own * SHARE[0] + SHARE[1]) if metal else 0.0
     expected = (1.0 - metal) * own * levels[-1, 0].mean(axis=0) + sheen
     assert np.abs(np.array([seen.red(), seen.green(), seen.blue()]) - as_drawn(expected)).max() < 4.0
+
+
+def brightness_at(hands: Hands, place: tuple[float, float, float]) -> int:
+    view = hands.view
+    x, y = view.on_screen(np.array([place]))[0, :2]
+    return view.grabFramebuffer().pixelColor(QPoint(round(x), round(y)) * view.devicePixelRatioF()).lightness()
+
+
+@pytest.mark.parametrize("direction", ["top", "perspective"])
+def test_what_lies_beside_something_gets_less_light(empty: Hands, direction: str) -> None:
+    session, view = empty.session, empty.view
+    session.do("add_plane", size=(60, 60), cells=(12, 12))
+    session.do("set_material", material="paper")
+    session.do("add_box", size=(12, 12, 3), at=(0, 0, 1.5))
+    session.select_none()
+    if direction == "top":
+        view.look("top")
+    view.frame(everything=True)
+    empty.window.on_view.set_look(materials=True, wire=False, shadow=False)
+    empty.settle()
+    # In front of the box, on the side that is seen, and far from it.
+    beside, away = brightness_at(empty, (2.0, -6.6, 0.0)), brightness_at(empty, (2.0, -22.0, 0.0))
+    assert away - beside > 4
+    empty.window.on_view.set_look(materials=False)
+    empty.settle()
+    # Clay is judged by its form alone.
+    assert abs(brightness_at(empty, (2.0, -6.6, 0.0)) - brightness_at(empty, (2.0, -22.0, 0.0))) < 3

@@ -6,7 +6,7 @@ Lines and points are quads made on the GPU from one instance each, so that width
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from typing import Any, NamedTuple
 
 import moderngl
 import numpy as np
@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from levelloop.app.view.camera import Camera
 from levelloop.app.view.look import BENDS, SHADINGS, Section
 from levelloop.app.view.render.ground_shadow import GroundShadow
+from levelloop.app.view.render.hollows import HOLLOWS, SHADE, Hollows
 from levelloop.app.view.render.picture import Changes, Picture
 from levelloop.app.view.render.scene import (
     CLAY,
@@ -35,6 +36,8 @@ from levelloop.app.view.render.uploads import Uploaded, Uploads
 from levelloop.app.view.render.what_is_where import WhatIsWhere, faces_at
 from levelloop.core.arrays import Floats
 
+# Opacity of the window itself stays whole: only colours blend.
+OVER = (moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE)
 SAMPLES = 4  # in each pixel, for smooth outlines
 HOLE = 0.2  # of the shorter side of the view: how far around a place what lies before it is see-through
 SLOPE = 0.35  # of the cone that is seen into: flatter than one looks onto a table
@@ -49,6 +52,8 @@ PROGRAMS = {
     "cast": CAST,
     "soften": SOFTEN,
     "lay": LAY,
+    "hollows": HOLLOWS,
+    "shade": SHADE,
 }
 # How vertices lie in their buffers, and what programs call them.
 SURFACE_LAYOUT = ("3f 3f", "place", "normal")
@@ -59,6 +64,21 @@ FLAT_LAYOUT = ("3f", "place")
 LINE_LAYOUT = ("3f 3f/i", "a", "b")
 POINT_LAYOUT = ("3f/i", "a")
 Layout = tuple[str, ...]
+
+
+class _Fine(NamedTuple):
+    """What a view is drawn into with several samples in each pixel: all of it, and its colours alone."""
+
+    size: tuple[int, int]
+    whole: Any
+    colours: Any
+    tint: Any
+    depth: Any
+
+    def release(self) -> None:
+        """Frees it."""
+        for thing in self[1:]:
+            thing.release()
 
 
 class Renderer:
@@ -77,8 +97,9 @@ class Renderer:
         # By program and the uploads they are made of; and what each holds of these, to be released with them.
         self._arrays: dict[tuple[Any, ...], tuple[Any, list[Any]]] = {}
         self._textures: dict[int, tuple[NDArray[np.uint8], Any]] = {}
-        self._fine: tuple[tuple[int, int], Any, Any, Any] | None = None
+        self._fine: _Fine | None = None
         self._shadow = GroundShadow(self._context, self._programs, self._corners, self._cast_from)
+        self._hollows = Hollows(self._context, self._programs, self._corners)
         self._pick_target: tuple[tuple[int, int], Any, Any, Any] | None = None
         self._studio: Any = None
 
@@ -108,8 +129,7 @@ class Renderer:
         screen.use()
         context.viewport = (0, 0, width, height)
         context.enable_only(moderngl.BLEND)
-        # Opacity of the window itself stays whole: only colours blend.
-        context.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE  # type: ignore[assignment]
+        context.blend_func = OVER  # type: ignore[assignment]
         screen.clear(depth=1.0)
         self._set("sky", top=scene.sky[0], bottom=scene.sky[1])
         screen.depth_mask = False
@@ -185,6 +205,11 @@ class Renderer:
                 array.render(vertices=3 * skin.count, first=3 * skin.first)
             if not solid.skins:
                 array.render()
+        if scene.in_studio and self._fine is not None and screen is self._fine.whole:
+            self._hollows.draw(self._fine.colours, self._fine.depth, camera, width, height)
+            screen.use()
+            context.viewport = (0, 0, width, height)
+            context.blend_func = OVER  # type: ignore[assignment]
         size = (float(width), float(height))
         slack = 1e-4 * camera.distance
         screen.depth_mask = False
@@ -250,6 +275,7 @@ class Renderer:
                 thing.release()
         self._arrays.clear()
         self._shadow.release()
+        self._hollows.release()
         if self._studio is not None:
             self._studio.release()
         if not self._uploads.is_used:
@@ -260,15 +286,15 @@ class Renderer:
 
     def _fine_target(self, width: int, height: int) -> Any:
         """A framebuffer of that size with several samples in each pixel."""
-        if self._fine is None or self._fine[0] != (width, height):
+        if self._fine is None or self._fine.size != (width, height):
             if self._fine is not None:
-                for thing in self._fine[1:]:
-                    thing.release()
+                self._fine.release()
             samples = min(SAMPLES, self._context.max_samples)
-            colour = self._context.renderbuffer((width, height), 4, samples=samples)
-            depth = self._context.depth_renderbuffer((width, height), samples=samples)
-            self._fine = ((width, height), self._context.framebuffer([colour], depth), colour, depth)
-        return self._fine[1]
+            tint = self._context.renderbuffer((width, height), 4, samples=samples)
+            depth = self._context.depth_texture((width, height), samples=samples)
+            whole, colours = self._context.framebuffer([tint], depth), self._context.framebuffer([tint])
+            self._fine = _Fine((width, height), whole, colours, tint, depth)
+        return self._fine.whole
 
     def _twice(self, program: str, array: Any, colour: Colour, through: float, instances: int = 0) -> None:
         """Draws what is in front and, fainter, what is hidden; instances: of strips of two triangles."""

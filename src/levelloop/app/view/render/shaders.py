@@ -41,6 +41,10 @@ STUDIO = """
         vec3 normal = view_to_world * n;
         vec3 mirrored = reflect(-(view_to_world * eye), normal);
         float facing = clamp(dot(n, eye), 0.0, 1.0);
+        // Where the surface turns within a pixel it mirrors as a rougher one: Tokuyoshi & Kaplanyan 2019.
+        vec3 turned_x = dFdx(n); vec3 turned_y = dFdy(n);
+        float spread = min(0.5 * (dot(turned_x, turned_x) + dot(turned_y, turned_y)), 0.18);
+        rough = sqrt(sqrt(clamp(rough * rough * rough * rough + spread, 0.0, 1.0)));
         float level = 0.0;
         for (int i = 0; i < 5; i++) level += clamp((rough - SEEN[i]) / (SEEN[i + 1] - SEEN[i]), 0.0, 1.0);
         float lower = min(floor(level), 4.0);
