@@ -12,6 +12,8 @@ from PySide6.QtCore import QPoint, QSettings
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
+from levelloop.app.commands.files.picturing import AS_SEEN
+from levelloop.app.commands.files.picturing import SIZES as SIZES_OF_STILLS
 from levelloop.app.main import application
 from levelloop.app.preferences import Preferences
 from levelloop.app.view.picking.picking import Hit
@@ -137,6 +139,16 @@ def materials(window: Window) -> None:
     window.view.frame(everything=True)
 
 
+def still(window: Window) -> None:
+    """A still of the bench by the light of a window, in its card beside the view it was made from."""
+    window.stage.show_smooth(window.session.document.parts, True)
+    window.on_view.set_look(materials=True, wire=False)
+    window.on_view.look_through(window.session.document.cameras[0])
+    values = {"what": AS_SEEN, "size": SIZES_OF_STILLS[0], "samples": 48, "light": "window", "sharp": None}
+    with TemporaryDirectory() as folder:
+        window.picturing.make({**values, "ground": True}, Path(folder) / "bench.png")
+
+
 def dusk(window: Window) -> None:
     """The dark theme, the jar's shoulder creased."""
     window.set_theme("Dusk", remember=False)
@@ -242,11 +254,11 @@ VIEWS: dict[str, Callable[[Window], None]] = {
     "hold": hold,
     "dusk": dusk,
     "small": loops,
-    "large": review,
+    "still": still,
     "text": hold,
 }
 # Those that are drawn at another size, or with larger words.
-SIZES = {"small": (1024, 700), "large": (2560, 1440)}
+SIZES = {"small": (1024, 700)}
 WORDS = {"text": 1.5}
 
 

@@ -6,6 +6,7 @@ import json
 from dataclasses import replace
 from importlib.resources import files
 
+from levelloop.document.cameras import NamedCamera
 from levelloop.document.document import Document, Guide
 from levelloop.document.materials import Material
 from levelloop.document.scripting.script import run_script
@@ -62,6 +63,10 @@ MATERIALS = (
 GUIDES = (("bee_front", "front", 70.0, (-85.0, 42.0)), ("bee_side", "right", 98.0, (-95.0, 42.0)))
 
 
+# From where the bench is pictured.
+BENCH = NamedCamera("bench", (45.0, -20.0, 36.0), 500.0, 14.0, 18.0, True, 30.0)
+
+
 def demo_document() -> Document:
     """The beekeeper's workshop so far: jars, lid and dipper, brackets and bolt, smoker, the bee's head, the bench."""
     session = Session.new()
@@ -75,6 +80,7 @@ def demo_document() -> Document:
         parts=parts,
         active=parts[0].id,
         materials=MATERIALS,
+        cameras=(BENCH,),
         guides=tuple(_guide(*guide) for guide in GUIDES),
     )
 
