@@ -980,6 +980,24 @@ class TypedDo:
     @overload
     def do(
         self,
+        key: Literal["use_uv_set"],
+        *,
+        name: str = ...,
+    ) -> str:
+        """Another of several UV layouts of the part; a name that is new begins as a copy."""
+
+    @overload
+    def do(
+        self,
+        key: Literal["drop_uv_set"],
+        *,
+        name: str = ...,
+    ) -> str:
+        """Where it was worked on, the first of the others is from now on."""
+
+    @overload
+    def do(
+        self,
         key: Literal["suggest_seams"],
         *,
         fold: float | str = ...,

@@ -8,8 +8,8 @@ from typing import Any
 
 import numpy as np
 
-from levelloop.core.arrays import AnyArray, Integers, distinct
-from levelloop.core.mesh.mesh import Mesh, NamedSet
+from levelloop.core.arrays import AnyArray, Floats, Integers, distinct
+from levelloop.core.mesh.mesh import Mesh, NamedSet, UVSet
 from levelloop.core.mesh.selection import KINDS, Kind
 from levelloop.core.mesh.tags import MATERIAL, TAGS, Tag
 from levelloop.core.mesh.topology import Topology
@@ -40,7 +40,8 @@ def combined(meshes: Sequence[Mesh]) -> Mesh:
         topology=topology,
         points=np.concatenate([mesh.points for mesh in meshes]),
         materials=names,
-        uv=np.concatenate([_uv_or_zero(mesh) for mesh in meshes]) if has_uv else None,
+        uv=np.concatenate([_uv_or_zero(mesh, mesh.uv) for mesh in meshes]) if has_uv else None,
+        uv_sets=_uv_sets(meshes),
         sets=_sets(meshes, new_edge),
         normals=None,
         **values,
@@ -55,8 +56,18 @@ def _renamed(mesh: Mesh, names: tuple[str, ...]) -> Integers:
     return np.asarray(numbers[mesh.material])
 
 
-def _uv_or_zero(mesh: Mesh) -> AnyArray:
-    return np.zeros((mesh.topology.n_corners, 2)) if mesh.uv is None else mesh.uv
+def _uv_or_zero(mesh: Mesh, uv: Floats | None) -> Floats:
+    return np.zeros((mesh.topology.n_corners, 2)) if uv is None else uv
+
+
+def _uv_sets(meshes: Sequence[Mesh]) -> tuple[UVSet, ...]:
+    """The UV that is kept beside what is worked on, by its names; where a mesh has none of a name it is zero."""
+    names = dict.fromkeys(kept.name for mesh in meshes for kept in mesh.uv_sets if kept.name != meshes[0].uv_name)
+    known = [{kept.name: kept.uv for kept in mesh.uv_sets} for mesh in meshes]
+    return tuple(
+        UVSet(name, np.concatenate([_uv_or_zero(mesh, own.get(name)) for mesh, own in zip(meshes, known, strict=True)]))
+        for name in names
+    )
 
 
 def _sets(meshes: Sequence[Mesh], new_edge: Integers) -> tuple[NamedSet, ...]:

@@ -26,6 +26,9 @@ UV_RULES: tuple[UVRule, ...] = ("none", "cornersOnly", "cornersPlus1", "cornersP
 CREASE_RULES: tuple[CreaseRule, ...] = ("uniform", "chaikin")
 
 
+UV_NAME = "st"  # of the only UV a mesh has, as OpenUSD calls it
+
+
 @dataclass(frozen=True)
 class Scheme:
     """How a cage is smoothed where that is a choice, in OpenUSD's words.
@@ -55,13 +58,22 @@ class NamedSet:
 
 
 @dataclass(frozen=True, eq=False)
+class UVSet:
+    """UV that is kept beside the one that is worked on: uv (k, 2) for each corner."""
+
+    name: str
+    uv: Floats
+
+
+@dataclass(frozen=True, eq=False)
 class Mesh:
     """A cage or a surface: who touches whom, where the points are, and what is tagged.
 
     points: (n, 3) float64, millimetres, Z up, faces counter-clockwise seen from outside.
     crease_sharpness: (e,) along topology.edges, corner_sharpness: (n,); 0 smooth … 10 never fades.
     material: (m,) index into materials, −1 for none. seam: (e,) edges where UV islands end; hole: (m,) faces that
-    are no part of the surface; uv: (k, 2) for each corner, None for a mesh without; sets: named selections;
+    are no part of the surface; uv: (k, 2) for each corner, None for a mesh without, uv_name: what it is called;
+    uv_sets: others that are kept; sets: named selections;
     diagonal: (m,) along which a quad is split into triangles: 0 the better one, 1 from its first corner, 2 from its
     second; hidden: (m,) faces that nobody sees, picks or moves for now; soft: (e,) edges over which a cage is shaded
     as if it were round, where it is shown without smoothing; curve: whether wires are a curve, and how it runs through
@@ -87,6 +99,8 @@ class Mesh:
     curve: CurveKind = ""
     radius: Floats | None = None
     normals: Floats | None = None
+    uv_name: str = UV_NAME
+    uv_sets: tuple[UVSet, ...] = ()
 
     def __post_init__(self) -> None:
         topology = self.topology
@@ -101,10 +115,11 @@ class Mesh:
             if values is not None or not tag.optional:
                 object.__setattr__(self, tag.name, self._checked(tag, values))
         if self.uv is not None:
-            uv = self.uv if not self.uv.flags.writeable else np.array(self.uv, dtype=np.float64)
-            if uv.shape != (topology.n_corners, 2):
-                raise MeshError(f"uv must have 2 numbers for each of {topology.n_corners} corners, got {uv.shape}.")
-            object.__setattr__(self, "uv", frozen(uv))
+            object.__setattr__(self, "uv", self._checked_uv(self.uv))
+        if self.uv_sets:
+            kept = tuple(UVSet(one.name, self._checked_uv(one.uv)) for one in self.uv_sets)
+            if any(new.uv is not old.uv for new, old in zip(kept, self.uv_sets, strict=True)):
+                object.__setattr__(self, "uv_sets", kept)
         if self.normals is not None and self.normals.shape != (topology.n_corners, 3):
             raise MeshError(f"normals must be {topology.n_corners} directions, got {self.normals.shape}.")
 
@@ -118,6 +133,12 @@ class Mesh:
         if not values.flags.writeable:
             return values
         return tag.all_alike(count) if (values == tag.default).all() else frozen(np.array(values, dtype=tag.type))
+
+    def _checked_uv(self, uv: Floats) -> Floats:
+        given = uv if not uv.flags.writeable else np.array(uv, dtype=np.float64)
+        if given.shape != (self.topology.n_corners, 2):
+            raise MeshError(f"uv must have 2 numbers for each of {self.topology.n_corners} corners, got {given.shape}.")
+        return frozen(given)
 
     def count(self, kind: Literal["points", "edges", "faces"]) -> int:
         """How many elements of a kind there are; edges are derived for it."""

@@ -14,7 +14,7 @@ import numpy as np
 
 from levelloop.core.arrays import AnyArray, Booleans, Floats, Integers, distinct, frozen, mask_of
 from levelloop.core.mesh.mean_value import values_inside
-from levelloop.core.mesh.mesh import Mesh, NamedSet
+from levelloop.core.mesh.mesh import Mesh, NamedSet, UVSet
 from levelloop.core.mesh.selection import Kind, Selection
 from levelloop.core.mesh.tags import DIAGONAL, MATERIAL, TAGS, Tag
 from levelloop.core.mesh.topology import Topology
@@ -82,9 +82,9 @@ def carry(
         fresh = (new_edge >= 0) & (edge_origin[new_edge] < 0)
         edge_origin[new_edge[fresh]] = joined[1][fresh]
     origin = Origin(frozen(point_origin), frozen(edge_origin), frozen(face_origin))
-    uv = None
-    if old.uv is not None:
-        uv = _carried_uv(old, old.uv, topology, points, origin, corner_origin, placed)
+    every = _every_uv(old)
+    if every is not None:
+        every = _carried_uv(old, every, topology, points, origin, corner_origin, placed)
     values: dict[str, Any] = {
         tag.name: tag.taken(getattr(old, tag.name), origin.of(tag.on))
         for tag in TAGS
@@ -94,7 +94,7 @@ def carry(
         # What is made of wires is of what they are said to be of.
         values[MATERIAL.name] = np.zeros(topology.n_faces, dtype=MATERIAL.type)
     sets = tuple(NamedSet(kept.name, kept.kind, _members(kept, old, origin)) for kept in old.sets)
-    return _tagged(old, topology, points, origin, values, uv, sets), origin
+    return _tagged(old, topology, points, origin, values, every, sets), origin
 
 
 def carry_merged(
@@ -134,9 +134,10 @@ def carry_merged(
     values: dict[str, Any] = {
         tag.name: merged(tag, getattr(old, tag.name)) for tag in TAGS if getattr(old, tag.name) is not None
     }
-    uv = None if old.uv is None else old.uv[corner_origin]
+    every = _every_uv(old)
+    every = None if every is None else every[corner_origin]
     sets = tuple(NamedSet(named.name, named.kind, of_set(named)) for named in old.sets)
-    return _tagged(old, topology, points, origin, values, uv, sets), origin
+    return _tagged(old, topology, points, origin, values, every, sets), origin
 
 
 def through(first: Origin, second: Origin) -> Origin:
@@ -181,12 +182,25 @@ def _tagged(
     points: Floats,
     origin: Origin,
     values: dict[str, Any],
-    uv: Floats | None,
+    every: Floats | None,
     sets: tuple[NamedSet, ...],
 ) -> Mesh:
-    """A mesh like the old one, with what its tags became."""
+    """A mesh like the old one, with what its tags became; every: all its UV, as `_every_uv` has them."""
     values[DIAGONAL.name] = _diagonals(old, topology, origin, values[DIAGONAL.name])
-    return replace(old, topology=topology, points=points, uv=uv, sets=sets, normals=None, **values)
+    if every is not None:
+        own = 0 if old.uv is None else 2
+        values["uv"] = np.ascontiguousarray(every[:, :2]) if own else None
+        values["uv_sets"] = tuple(
+            UVSet(kept.name, np.ascontiguousarray(every[:, own + 2 * number : own + 2 * number + 2]))
+            for number, kept in enumerate(old.uv_sets)
+        )
+    return replace(old, topology=topology, points=points, sets=sets, normals=None, **values)
+
+
+def _every_uv(mesh: Mesh) -> Floats | None:
+    """All UV that a mesh has side by side, those kept beside its own last: (k, 2 · sets); None where it has none."""
+    found = [*([mesh.uv] if mesh.uv is not None else ()), *(kept.uv for kept in mesh.uv_sets)]
+    return np.concatenate(found, axis=1) if found else None
 
 
 def _edge_origin(old: Topology, new: Topology, point_origin: Integers, on_edge: Integers | None) -> Integers:
@@ -262,7 +276,7 @@ def _carried_uv(
     missing = np.flatnonzero((source < 0) & (point >= 0))
     missing = missing[np.diff(offsets)[point[missing]] > 0]
     source[missing] = by_point[offsets[point[missing]]]
-    result = np.zeros((topology.n_corners, 2))
+    result = np.zeros((topology.n_corners, uv.shape[1]))
     result[source >= 0] = uv[source[source >= 0]]
     missing = np.flatnonzero((source < 0) & (face >= 0))
     result[missing] = values_inside(before, old.points, uv, face[missing], points[topology.corners[missing]])

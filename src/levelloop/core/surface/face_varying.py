@@ -16,13 +16,12 @@ from levelloop.core.surface.child import ChildTopology
 from levelloop.core.surface.refine import Sharp, refine, sharp_of
 
 
-def refined_uv(mesh: Mesh, level: int) -> Floats:
+def refined_uv(mesh: Mesh, uv: Floats, level: int) -> Floats:
     """The UV of the surface's corners at a level: (k', 2), in the order of the surface's corners.
 
-    Raises nothing; the mesh must have UV. Corners of one point with the same UV are one place of UV.
+    uv: (k, 2) of the mesh's corners. Corners of one point with the same UV are one place of UV.
     """
-    assert mesh.uv is not None
-    topology, values = uv_topology(mesh)
+    topology, values = uv_topology(mesh, uv)
     if mesh.scheme.uv == "all":
         return _linear(topology, values, level)
     sharp = _sharp(mesh, topology)
@@ -34,11 +33,10 @@ def refined_uv(mesh: Mesh, level: int) -> Floats:
     return np.asarray(values[topology.corners])
 
 
-def uv_topology(mesh: Mesh) -> tuple[Topology, Floats]:
-    """The mesh's faces on places of UV instead of points, and the UV of those places: (v, 2)."""
-    assert mesh.uv is not None
+def uv_topology(mesh: Mesh, uv: Floats) -> tuple[Topology, Floats]:
+    """The mesh's faces on places of UV (k, 2) instead of points, and the UV of those places: (v, 2)."""
     faces = mesh.topology.faces_only
-    keys = np.concatenate((faces.corners[:, None].astype(np.float64), mesh.uv), axis=1)
+    keys = np.concatenate((faces.corners[:, None].astype(np.float64), uv), axis=1)
     unique, corners = unique_rows(keys)
     topology = Topology.derived(faces.face_offsets, corners, len(unique))
     return topology, np.ascontiguousarray(unique[:, 1:])

@@ -10,7 +10,7 @@ import numpy as np
 from levelloop.core.arrays import AnyArray, Booleans, Floats, Integers, distinct, frozen, mask_of
 from levelloop.core.errors import EditError
 from levelloop.core.lazy import lazy
-from levelloop.core.mesh.mesh import Mesh, NamedSet
+from levelloop.core.mesh.mesh import Mesh, NamedSet, UVSet
 from levelloop.core.mesh.outlines import drop_faces
 from levelloop.core.mesh.tags import SHARPNESS_NEVER_FADES, TAGS, Tag
 from levelloop.core.mesh.topology import Topology
@@ -357,7 +357,9 @@ class SmoothSurface:
             corner_sharpness=self.corner_sharpness,
             materials=cage.materials,
             scheme=cage.scheme,
-            uv=None if cage.uv is None else refined_uv(cage, self.level),
+            uv=None if cage.uv is None else refined_uv(cage, cage.uv, self.level),
+            uv_name=cage.uv_name,
+            uv_sets=tuple(UVSet(kept.name, refined_uv(cage, kept.uv, self.level)) for kept in cage.uv_sets),
             hole=self.left_out,
             soft=self.creases == 0,
             sets=tuple(NamedSet(named.name, named.kind, self._members(named)) for named in cage.sets),

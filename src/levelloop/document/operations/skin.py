@@ -8,6 +8,7 @@ from levelloop.core.uv.moving import join_uv, move_uv, select_island
 from levelloop.core.uv.packing import pack
 from levelloop.core.uv.project import project_uv
 from levelloop.core.uv.seams import suggest_seams
+from levelloop.core.uv.sets import drop_uv_set, use_uv_set
 from levelloop.core.uv.straighten import straighten_uv
 from levelloop.document.materials import with_material, without_material
 from levelloop.document.operations.common import ANY
@@ -83,6 +84,30 @@ SKIN: tuple[Operation, ...] = (
         or_all=True,
         waits=True,
         also="paint assign",
+    ),
+    Operation(
+        "use_uv_set",
+        "Use a UV set",
+        "Skin",
+        use_uv_set,
+        "Work on the UV set {name}",
+        "Another of several UV layouts of the part; a name that is new begins as a copy",
+        "cage",
+        (Text("name", "", "Of the set; those that a file has keep their names"),),
+        waits=True,
+        also="uv channel map layout second",
+    ),
+    Operation(
+        "drop_uv_set",
+        "Drop a UV set",
+        "Skin",
+        drop_uv_set,
+        "Keep the UV set {name} no longer",
+        "Where it was worked on, the first of the others is from now on",
+        "cage",
+        (Text("name", "", "Of the set"),),
+        waits=True,
+        also="remove uv channel map",
     ),
     Operation(
         "suggest_seams",

@@ -44,6 +44,7 @@ from levelloop.files.usd.settings import (
     read_settings,
     steps_of,
 )
+from levelloop.files.usd.uv import read_uv
 from levelloop.files.usd.write import METRES_PER_MILLIMETRE
 
 
@@ -197,7 +198,7 @@ def _read_part(geometry: Any, name: str, materials: _MaterialNames) -> Part:
         raise MeshError(f"its faces need {sizes.sum()} corners, at least 3 each, but it lists {len(corners)}.")
     wires = values(prim.GetAttribute("levelloop:wires"), np.int64)
     topology = Topology(np.concatenate(([0], np.cumsum(sizes))), corners, len(points), wires[: len(wires) // 2 * 2])
-    mesh = Mesh(topology, points, uv=_uv(geometry, topology, values))
+    mesh = Mesh(topology, points, **read_uv(geometry, topology, values))
     mesh = _with_tags(mesh, geometry, values, materials)
     if geometry.GetOrientationAttr().Get() == UsdGeom.Tokens.leftHanded:
         mesh = flipped(mesh, np.ones(mesh.n_faces, dtype=np.bool_))[0]
@@ -358,29 +359,6 @@ def _scheme(geometry: Any) -> Scheme:
         uv if uv in UV_RULES else "cornersPlus1",
         creases if creases in CREASE_RULES else "uniform",
     )
-
-
-def _uv(geometry: Any, topology: Topology, values: Any) -> np.ndarray | None:
-    """UV for each corner from the stage's texture coordinates: "st" where there is one, else the first such."""
-    from pxr import Sdf, UsdGeom
-
-    kinds = (Sdf.ValueTypeNames.TexCoord2fArray, Sdf.ValueTypeNames.Float2Array, Sdf.ValueTypeNames.TexCoord2dArray)
-    found = [primvar for primvar in UsdGeom.PrimvarsAPI(geometry).GetPrimvars() if primvar.GetTypeName() in kinds]
-    found.sort(key=lambda primvar: primvar.GetPrimvarName() != "st")
-    for primvar in found:
-        table = np.array(primvar.ComputeFlattened() or [], dtype=np.float64).reshape(-1, 2)
-        if not np.isfinite(table).all():
-            raise FileError("its UV has a number that is not finite.")
-        if primvar.GetInterpolation() == UsdGeom.Tokens.faceVarying and len(table) == topology.n_corners:
-            uv = table
-        elif primvar.GetInterpolation() in ("vertex", "varying") and len(table) == topology.n_points:
-            uv = table[topology.corners]
-        else:
-            continue
-        exact = values(geometry.GetPrim().GetAttribute("levelloop:uv"), np.float64).reshape(-1, 2)
-        fits = exact.shape == uv.shape and np.array_equal(exact.astype(np.float32), uv.astype(np.float32))
-        return np.array(exact if fits else uv)
-    return None
 
 
 def _pairs(values: np.ndarray) -> np.ndarray:

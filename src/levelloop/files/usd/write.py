@@ -7,7 +7,6 @@ levelloop: attributes.
 from __future__ import annotations
 
 import json
-import re
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -15,7 +14,7 @@ from typing import Any
 
 import numpy as np
 
-from levelloop.core.arrays import chains, unique_rows
+from levelloop.core.arrays import chains
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.tags import TAGS
 from levelloop.core.recipe.chain import build
@@ -28,6 +27,7 @@ from levelloop.files.shading import shown_normals
 from levelloop.files.usd.cameras import write_cameras
 from levelloop.files.usd.materials import write_material
 from levelloop.files.usd.settings import part_settings_of, settings_of
+from levelloop.files.usd.uv import identifier, write_uv
 
 METRES_PER_MILLIMETRE = 0.001
 # The families of subsets that are named sets; a family is of one kind.
@@ -81,7 +81,7 @@ class _Names:
     def path(self, name: str) -> str:
         """The path that stands for a name."""
         if name not in self._known:
-            plain, taken = _identifier(name), set(self._known.values())
+            plain, taken = identifier(name), set(self._known.values())
             numbered = (plain if number == 1 else f"{plain}_{number}" for number in range(1, len(taken) + 2))
             self._known[name] = next(path for path in (f"{self._root}/{one}" for one in numbered) if path not in taken)
         return self._known[name]
@@ -196,8 +196,7 @@ def _write_shape(stage: Any, geometry: Any, mesh: Mesh, materials: _Names) -> No
     geometry.CreatePointsAttr(_vectors(mesh.points))
     geometry.CreateFaceVertexCountsAttr(_integers(mesh.topology.face_sizes))
     geometry.CreateFaceVertexIndicesAttr(_integers(mesh.topology.corners))
-    if mesh.uv is not None:
-        _write_uv(geometry, mesh)
+    write_uv(geometry, mesh)
     if mesh.n_points:
         geometry.CreateExtentAttr(_vectors(np.stack((mesh.points.min(axis=0), mesh.points.max(axis=0)))))
     for index, name in enumerate(mesh.materials):
@@ -255,20 +254,6 @@ def _write_own_tags(prim: Any, mesh: Mesh) -> None:
         _set(prim, "creaseRule", Sdf.ValueTypeNames.Token, mesh.scheme.creases)
 
 
-def _write_uv(geometry: Any, mesh: Mesh) -> None:
-    from pxr import Sdf, UsdGeom, Vt
-
-    assert mesh.uv is not None
-    unique, indices = unique_rows(mesh.uv)
-    primvars = UsdGeom.PrimvarsAPI(geometry)
-    st = primvars.CreatePrimvar("st", Sdf.ValueTypeNames.TexCoord2fArray, UsdGeom.Tokens.faceVarying)
-    st.Set(Vt.Vec2fArray.FromNumpy(np.ascontiguousarray(unique, dtype=np.float32)))
-    st.SetIndices(_integers(indices))
-    # As with points: single precision for everybody, our own digits beside it.
-    exact = Vt.Vec2dArray.FromNumpy(np.ascontiguousarray(mesh.uv))
-    _set(geometry.GetPrim(), "uv", Sdf.ValueTypeNames.Double2Array, exact)
-
-
 def _write_sets(geometry: Any, mesh: Mesh) -> None:
     """Named sets as subsets, edges by the pairs of their points."""
     from pxr import Sdf, UsdGeom
@@ -280,12 +265,12 @@ def _write_sets(geometry: Any, mesh: Mesh) -> None:
             is_wire = mesh.topology.wire_edges[indices]
             wires = mesh.topology.edges[indices[is_wire]].ravel()
             indices = mesh.topology.edges[indices[~is_wire]].ravel()
-        identifier = _identifier(named.name)
-        while identifier in used:
-            identifier = f"{identifier}_{number}"
-        used.add(identifier)
+        called = identifier(named.name)
+        while called in used:
+            called = f"{called}_{number}"
+        used.add(called)
         subset = UsdGeom.Subset.CreateGeomSubset(
-            geometry, f"set_{identifier}", named.kind[:-1], _integers(indices), _SETS[named.kind]
+            geometry, f"set_{called}", named.kind[:-1], _integers(indices), _SETS[named.kind]
         )
         subset.GetPrim().SetDisplayName(named.name)
         if len(wires):
@@ -295,11 +280,6 @@ def _write_sets(geometry: Any, mesh: Mesh) -> None:
 
 def _set(prim: Any, name: str, kind: Any, value: Any) -> None:
     prim.CreateAttribute(f"levelloop:{name}", kind, custom=True).Set(value)
-
-
-def _identifier(name: str) -> str:
-    plain = re.sub(r"\W", "_", name, flags=re.ASCII)
-    return plain if plain[:1].isalpha() else f"m_{plain}"
 
 
 def _integers(values: np.ndarray) -> Any:

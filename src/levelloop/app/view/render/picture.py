@@ -220,7 +220,8 @@ class Picture:
             return None
         if last is not None and last.surface is not None:
             own = last.surface.sectors.of_corner.reshape(-1, 4)
-            uv: Floats | None = refined_uv(last.before, last.surface.level)
+            before = last.before.uv
+            uv = None if before is None else refined_uv(last.before, before, last.surface.level)
             corners = 4 * self.faces[:, None] + (own[self.faces][:, None] == self.indices[:, :, None]).argmax(axis=2)
         else:
             uv = self.built.mesh.uv
