@@ -133,3 +133,35 @@ def test_foreign_sets_are_kept_st_first(tmp_path: Path) -> None:
     sets = by_name(read_document(tmp_path / "foreign.usda").part.mesh)
     assert next(iter(sets)) == "st" and set(sets) == {"st", "bakedUV", "map1"}
     assert [float(uv[0, 0]) for uv in (sets["st"], sets["bakedUV"], sets["map1"])] == [2.0, 0.0, 1.0]
+
+
+@pytest.mark.parametrize(
+    ("steps", "copies"),
+    [
+        ([("mirror", {"planes": "x"})], 2),
+        ([("mirror", {"planes": "xyz"})], 8),
+        ([("array", {"count": 5, "move": (9.0, 0.0, 0.0)})], 5),
+        ([("array", {"count": 3, "move": (4.0, 0.0, 0.0), "weld": 0.001})], 3),
+    ],
+)
+def test_copies_share_their_uv_or_have_it_side_by_side(steps: list[tuple[str, dict[str, object]]], copies: int) -> None:
+    session = Session.new()
+    session.do("add_plane", size=(4, 4), cells=(2, 2), at=(5, 6, 7), name="sheet")
+    session.do("unwrap")
+    own = session.part.mesh.uv
+    assert own is not None
+    for key, numbers in steps:
+        session.add_step(key, **numbers)
+    shared = session.part.stepped.uv
+    assert shared is not None and shared.min() >= 0 and shared.max() <= 1
+    assert any(finding.check == "uv_shared" for finding in session.review("render"))
+    for place in range(len(steps)):
+        session.set_step(place, uv="side by side")
+    aside = session.part.stepped.uv
+    assert aside is not None and len(aside) == copies * len(own)
+    # One picture after the other, each with all of it.
+    picture = np.floor(aside.reshape(-1, 4, 2).mean(axis=1)[:, 0]).astype(int)
+    assert np.array_equal(np.bincount(picture), [len(own) // 4] * copies)
+    assert np.allclose(np.sort(aside[:, 0] % 1.0), np.sort(np.tile(own[:, 0], copies)))
+    assert not any(finding.check in ("uv_shared", "uv_overlap") for finding in session.review("render"))
+    assert "UV side by side" in session.state.sentence

@@ -31,6 +31,13 @@ WELD = Within(
     step=0.01,
 )
 WELD_COPIES = Within("weld", None, "Points nearer than that become one", optional=True, low=0, step=0.01)
+UV_OF_COPIES = Choice(
+    "uv",
+    "stack",
+    "Copies share their UV, or each has it a picture farther right",
+    words=("stack", "side by side"),
+    closed_at="stack",
+)
 TURN: tuple[Parameter, ...] = (
     Angle("angle", 360.0, "A full turn closes", low=-360, high=360, turns=True),
     Count("steps", 16, "Rows of faces", high=4096),

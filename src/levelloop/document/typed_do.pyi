@@ -1082,6 +1082,7 @@ class TypedDo:
         *,
         planes: Literal["x", "y", "z", "xy", "xz", "yz", "xyz"] = ...,
         weld: float | str = ...,
+        uv: Literal["stack", "side by side"] = ...,
         group: str | None = ...,
         step: float | str | None = ...,
     ) -> str:
@@ -1099,6 +1100,7 @@ class TypedDo:
         pivot: str | Sequence[float | str] = ...,
         scale: float | str = ...,
         weld: float | str | None = ...,
+        uv: Literal["stack", "side by side"] = ...,
         group: str | None = ...,
         step: float | str | None = ...,
     ) -> str:

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from levelloop.core.arrays import Floats
-from levelloop.core.edit.repeat.copies import mirror_across
+from levelloop.core.edit.repeat.copies import UVOfCopies, mirror_across
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, identity, through
@@ -17,24 +17,26 @@ from levelloop.core.tolerance import AUTOMATIC, last_place, settled
 PLANES = ("x", "y", "z", "xy", "xz", "yz", "xyz")
 
 
-def mirror(mesh: Mesh, planes: str = "x", weld: float = AUTOMATIC) -> Edit:
+def mirror(mesh: Mesh, planes: str = "x", weld: float = AUTOMATIC, uv: UVOfCopies = "stack") -> Edit:
     """The mesh with its copy across each plane through the origin, one plane after the other.
 
-    planes: "x", "xy", "xyz", …; weld: mm within which points count as on a plane, where both sides are one. Raises
-    EditError for unknown planes.
+    planes: "x", "xy", "xyz", …; weld: mm within which points count as on a plane, where both sides are one; uv: copies
+    share the original's, or have it side by side, each one picture farther right. Raises EditError for unknown planes.
     """
     if planes not in PLANES:
         raise EditError(f"A mirror step has planes such as x, xy or xyz, not {planes!r}.")
     edit = Edit(mesh, NOTHING, identity(mesh))
     told = []
-    for plane in planes:
-        once = mirror_across(edit.mesh, NOTHING, plane, None, weld)
+    for number, plane in enumerate(planes):
+        once = mirror_across(edit.mesh, NOTHING, plane, None, weld, 0 if uv == "stack" else 2**number)
         edit = replace(once, origin=through(edit.origin, once.origin))
         told.append(f"Across {plane}: {once.message[0].lower()}{once.message[1:]}")
     return replace(edit, message=" ".join(told))
 
 
-def follow_mirror(before: Mesh, edit: Edit, mesh: Mesh, planes: str = "x", weld: float = AUTOMATIC) -> Floats | None:
+def follow_mirror(
+    before: Mesh, edit: Edit, mesh: Mesh, planes: str = "x", weld: float = AUTOMATIC, uv: UVOfCopies = "stack"
+) -> Floats | None:
     """Where the points of a mirrored mesh go when only its points have moved; None where it must be made anew.
 
     before, edit: the mesh it was made of and what came of it; mesh: the same faces with points elsewhere. Every point

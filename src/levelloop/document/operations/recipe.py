@@ -157,6 +157,7 @@ def slice_and_array(
         "pivot": tuple((centre @ back[:3, :3] + back[3, :3]).tolist()),
         "scale": 1.0,
         "weld": AUTOMATIC,
+        "uv": "stack",
     }
     changed = replace(part, mesh=mesh, steps=(Step("array", repeat), *part.steps))
     kept = document.with_part(changed)

@@ -91,6 +91,9 @@ class UvPanel(QWidget):
         said = "" if picture is None else picture.words
         if picture is not None and self.flat.ground == "stretch":
             said += f". White is even, dark is {MOST_STRETCH:g} × and more."
+        mesh = self.flat.session.part.mesh if self.flat.session.document.parts else None
+        if mesh is not None and mesh.uv_sets:
+            said = f"“{mesh.uv_name}” of {len(mesh.uv_sets) + 1} UV sets: {said}"
         self.words.setText(said)
         self.flat.forget()
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
+from dataclasses import replace
+from typing import Any, Literal
 
 import numpy as np
 
@@ -23,6 +24,7 @@ from levelloop.core.progress import pieces
 from levelloop.core.tolerance import AUTOMATIC, last_place, settled
 from levelloop.core.words import counted
 
+UVOfCopies = Literal["stack", "side by side"]
 SAME_ANGLE = 1e-9  # radians
 MOST_PAIRS = 2_000_000  # of points whose distance is looked at; beyond, finding what lies together anew is faster
 NEAR_MIDDLE = 0.25  # of an edge: a rim point that near to the plane was meant to lie on it
@@ -38,11 +40,13 @@ def array(
     pivot: Any = "origin",
     scale: float = 1.0,
     weld: float | None = None,
+    uv: UVOfCopies = "stack",
 ) -> Edit:
     """Repeats the selected faces or wires, or all: each copy moved, turned and scaled once more than the one before.
 
     count: with the original; move: (x, y, z) mm; rotate: degrees about an axis through the pivot; weld: mm within
-    which points of the original and its copies become one, None: none do. Selected after: all of them.
+    which points of the original and its copies become one, None: none do. uv: copies share the original's, or have it
+    side by side, each one picture farther right. Selected after: all of them.
     """
     faces, wires = _chosen(mesh, selection, "An array")
     check_fits(count * (len(faces) + len(wires)))
@@ -50,6 +54,8 @@ def array(
     centre = pivot_place(mesh, Selection("points", distinct(piece_origin.points)), pivot)
     places = _repeated(piece.points, count, centre, _turn_of(axis, rotate) * scale, as_vector(move))
     copies = [piece.with_points(points) for points in pieces(list(places[1:]))]
+    if uv != "stack":
+        copies = [_uv_aside(copy, number) for number, copy in enumerate(copies, 1)]
     edit = with_copies(mesh, copies, piece_origin)
     if len(faces):
         chosen = Selection("faces", np.concatenate((faces, np.arange(mesh.n_faces, edit.mesh.n_faces))))
@@ -74,6 +80,7 @@ def follow_array(
     pivot: Any = "origin",
     scale: float = 1.0,
     weld: float | None = None,
+    uv: UVOfCopies = "stack",
 ) -> Floats | None:
     """Where the points of a repeated mesh go when only its points have moved; None where it must be made anew.
 
@@ -104,13 +111,19 @@ def follow_array(
 
 
 def mirror_across(
-    mesh: Mesh, selection: Selection, plane: Any = "x", keep: str | None = None, weld: float = AUTOMATIC
+    mesh: Mesh,
+    selection: Selection,
+    plane: Any = "x",
+    keep: str | None = None,
+    weld: float = AUTOMATIC,
+    aside: int = 0,
 ) -> Edit:
     """Makes the selected faces or wires, or all, symmetric: their copy across a plane, welded along it.
 
     keep: None adds a copy of what is there; "+" or "−" keeps that side, cut at the plane, and replaces the other.
     weld: mm within which points count as on the plane; they are put onto it exactly. Faces that lie in the plane
-    would be walls inside and go. Selected after: the new side. Raises EditError for an unknown side to keep, or
+    would be walls inside and go. aside: pictures that the copy's UV is moved to the right. Selected after: the new
+    side. Raises EditError for an unknown side to keep, or
     where nothing lies on it.
     """
     point, normal = as_plane(plane)
@@ -155,7 +168,7 @@ def mirror_across(
     copy = flipped(
         piece.with_points(piece.points - 2.0 * across[:, None] * normal), np.ones(piece.n_faces, dtype=np.bool_)
     )[0]
-    both = with_copies(edit.mesh, [copy], piece_origin)
+    both = with_copies(edit.mesh, [_uv_aside(copy, aside)], piece_origin)
     # The copies of points on the plane are those points themselves.
     target = np.arange(both.mesh.n_points)
     copied = np.flatnonzero(on_plane[piece_origin.points])
@@ -223,6 +236,11 @@ def copy_step(
 
 
 # Helpers
+
+
+def _uv_aside(mesh: Mesh, by: int) -> Mesh:
+    """The mesh with its UV so many pictures farther right."""
+    return mesh if mesh.uv is None or by == 0 else replace(mesh, uv=mesh.uv + np.array([by, 0.0]))
 
 
 def _repeated(points: Floats, count: int, centre: Floats, step: Floats, offset: Floats) -> Floats:
