@@ -7,7 +7,7 @@ import pytest
 from driving import Hands, needs_screen
 from PySide6.QtWidgets import QApplication
 
-from levelloop.app.view.render.ground_shadow import GroundShadow
+from levelloop.app.view.render.light.ground_shadow import GroundShadow
 from levelloop.app.view.render.picture import Picture
 from levelloop.core.arrays import Floats
 

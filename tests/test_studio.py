@@ -7,7 +7,7 @@ import pytest
 from driving import Hands
 from PySide6.QtCore import QPoint
 
-from levelloop.app.view.render.studio import (
+from levelloop.app.view.render.light.studio import (
     HEIGHT,
     ROUGHNESS,
     WIDTH,

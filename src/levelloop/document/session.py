@@ -27,11 +27,11 @@ from levelloop.document.document import Document
 from levelloop.document.looks import checked_looks
 from levelloop.document.operations import REGISTRY
 from levelloop.document.part import Part
-from levelloop.document.recipe_calls import RecipeCalls
 from levelloop.document.registry import Operation
 from levelloop.document.review.measuring import Measures, measured
 from levelloop.document.review.reviewing import mark_of, reviewed_parts
 from levelloop.document.running.jobs import Job
+from levelloop.document.running.recipe_calls import RecipeCalls
 from levelloop.document.running.replay import replayed
 from levelloop.document.running.running import State
 from levelloop.document.scripting.units import parse_length

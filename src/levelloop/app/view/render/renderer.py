@@ -14,8 +14,9 @@ from numpy.typing import NDArray
 
 from levelloop.app.view.camera import Camera
 from levelloop.app.view.look import BENDS, SHADINGS, Section
-from levelloop.app.view.render.ground_shadow import GroundShadow
-from levelloop.app.view.render.hollows import HOLLOWS, SHADE, Hollows
+from levelloop.app.view.render.light.ground_shadow import GroundShadow
+from levelloop.app.view.render.light.hollows import HOLLOWS, SHADE, Hollows
+from levelloop.app.view.render.light.studio import studio_levels
 from levelloop.app.view.render.picture import Changes, Picture
 from levelloop.app.view.render.scene import (
     CLAY,
@@ -30,7 +31,6 @@ from levelloop.app.view.render.scene import (
     arrays_of,
 )
 from levelloop.app.view.render.shaders import CAST, FLAT, IMAGE, LAY, LINE, PICK, POINT, SKY, SOFTEN, SURFACE
-from levelloop.app.view.render.studio import studio_levels
 from levelloop.app.view.render.uniforms import tell
 from levelloop.app.view.render.uploads import Uploaded, Uploads
 from levelloop.app.view.render.what_is_where import WhatIsWhere, faces_at
