@@ -132,15 +132,8 @@ def compare(window: Window) -> None:
         QTest.qWait(100)
 
 
-def materials(window: Window) -> None:
-    """What the parts are made of."""
-    window.stage.show_smooth(window.session.document.parts, True)
-    window.on_view.set_look(materials=True, wire=False)
-    window.view.frame(everything=True)
-
-
 def still(window: Window) -> None:
-    """A still of the bench by the light of a window, in its card beside the view it was made from."""
+    """What the parts are made of, and a still of the bench by the light of a window, in its card."""
     window.stage.show_smooth(window.session.document.parts, True)
     window.on_view.set_look(materials=True, wire=False)
     window.on_view.look_through(window.session.document.cameras[0])
@@ -250,15 +243,15 @@ VIEWS: dict[str, Callable[[Window], None]] = {
     "stripes": stripes,
     "curvature": curvature,
     "compare": compare,
-    "materials": materials,
     "hold": hold,
     "dusk": dusk,
     "small": loops,
     "still": still,
+    "large": review,
     "text": hold,
 }
 # Those that are drawn at another size, or with larger words.
-SIZES = {"small": (1024, 700)}
+SIZES = {"small": (1024, 700), "large": (2560, 1440)}
 WORDS = {"text": 1.5}
 
 

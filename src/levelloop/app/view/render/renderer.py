@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from levelloop.app.view.camera import Camera
 from levelloop.app.view.look import BENDS, SHADINGS, Section
 from levelloop.app.view.render.light.ground_shadow import GroundShadow
-from levelloop.app.view.render.light.hollows import HOLLOWS, SHADE, Hollows
+from levelloop.app.view.render.light.hollows import DARKEN, HOLLOWS, Hollows
 from levelloop.app.view.render.light.studio import studio_levels
 from levelloop.app.view.render.picture import Changes, Picture
 from levelloop.app.view.render.scene import (
@@ -53,7 +53,7 @@ PROGRAMS = {
     "soften": SOFTEN,
     "lay": LAY,
     "hollows": HOLLOWS,
-    "shade": SHADE,
+    "darken": DARKEN,
 }
 # How vertices lie in their buffers, and what programs call them.
 SURFACE_LAYOUT = ("3f 3f", "place", "normal")

@@ -58,7 +58,7 @@ HOLLOWS = (
         dark = vec4(clamp(sum * 0.3, 0.0, 1.0));
     }""",
 )
-SHADE = (
+DARKEN = (
     HOLLOWS[0],
     """#version 330
     uniform sampler2D dark; uniform sampler2DMS depth; uniform vec2 size; uniform float strength;
@@ -80,9 +80,9 @@ class Hollows:
 
     def __init__(self, context: moderngl.Context, programs: Mapping[str, moderngl.Program], corners: Any) -> None:
         self._context = context
-        self._find, self._shade = programs["hollows"], programs["shade"]
+        self._find, self._darken = programs["hollows"], programs["darken"]
         self._found = context.vertex_array(self._find, [(corners, "2f", "corner")])
-        self._laid = context.vertex_array(self._shade, [(corners, "2f", "corner")])
+        self._laid = context.vertex_array(self._darken, [(corners, "2f", "corner")])
         self._half: tuple[tuple[int, int], Any, Any] | None = None
 
     def draw(self, onto: Any, depth: Any, camera: Camera, width: int, height: int) -> None:
@@ -112,7 +112,7 @@ class Hollows:
         # What is there times what is left of the light.
         context.blend_func = moderngl.DST_COLOR, moderngl.ZERO, moderngl.ZERO, moderngl.ONE  # type: ignore[assignment]
         picture.use(5)
-        tell(self._shade, dark=5, depth=4, size=size, strength=STRENGTH)
+        tell(self._darken, dark=5, depth=4, size=size, strength=STRENGTH)
         self._laid.render(moderngl.TRIANGLE_STRIP)
         context.enable(moderngl.DEPTH_TEST)
 
