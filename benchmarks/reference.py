@@ -46,7 +46,7 @@ def run(
     counts += [BOUNDARIES.index(scheme.boundary), int(scheme.triangles == "smooth"), int(scheme.creases == "chaikin")]
     uv_corners, uv = (np.zeros(0, dtype=np.int64), np.zeros((0, 2)))
     if mesh.uv is not None:
-        places, uv = uv_topology(mesh)
+        places, uv = uv_topology(mesh, mesh.uv)
         uv_corners = places.corners
     counts += [UV_RULES.index(scheme.uv), len(uv)]
     arrays = [

@@ -20,7 +20,7 @@ from levelloop.core.errors import EditError
 from levelloop.core.mesh.faces import triangles
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import NOTHING
-from levelloop.core.uv.flatten import overlaps_itself, stretch_of, unwrap
+from levelloop.core.uv.flatten import jacobians, overlaps_itself, stretch_of, unwrap
 from levelloop.core.uv.islands import island_uv, islands_of, uv_islands
 from levelloop.core.uv.packing import packed
 from levelloop.core.uv.seams import cut_to_discs, suggest_seams
@@ -333,3 +333,12 @@ def test_layouts_are_drawn_by_size_and_lines(tmp_path: Path) -> None:
     assert paths == {"edges": 48, "rims": 48}
     with pytest.raises(FileError, match="A layout is written"):
         write_layout(tmp_path / "crate.bmp", [mesh])
+
+
+@pytest.mark.parametrize("thin", [0.0, 5e-324, 5.3e-182, 1e-160, 1e-20])
+def test_slivers_of_any_thinness_have_no_stretch_of_their_own(thin: float) -> None:
+    points = np.array([[0, 0, 0], [2, 0, 0], [2, 1, 0], [2, 1, thin], [0, thin, 0]], dtype=np.float64)
+    flat = points[:, :2] * 0.25
+    jacobian, area, good = jacobians(points, flat, np.array([[0, 1, 2], [1, 2, 3], [0, 1, 4], [3, 2, 2]]))
+    assert good.tolist() == [True, False, False, False]
+    assert np.allclose(area, 1.0) and np.allclose(np.linalg.svd(jacobian, compute_uv=False), 0.25)

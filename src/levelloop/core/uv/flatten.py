@@ -119,20 +119,18 @@ def jacobians(points: Floats, flat: Floats, shown: Integers) -> tuple[Floats, Fl
 
     points: (n, 3), flat: (n, 2), shown: (t, 3).
     """
+    area = 0.5 * np.linalg.norm(
+        np.cross(points[shown[:, 1]] - points[shown[:, 0]], points[shown[:, 2]] - points[shown[:, 0]]), axis=1
+    )
+    good = area > 1e-12 * max(float(area.max(initial=0.0)), 1e-300)
+    area, shown = area[good], shown[good]
     a, b, c = (points[shown[:, n]] for n in range(3))
     along = np.linalg.norm(b - a, axis=1)
-    x = (b - a) / np.maximum(along, 1e-300)[:, None]
-    normal = np.cross(b - a, c - a)
-    area = 0.5 * np.linalg.norm(normal, axis=1)
-    u = np.einsum("ij,ij->i", c - a, x)
-    v = 2.0 * area / np.maximum(along, 1e-300)
+    u, v = np.einsum("ij,ij->i", c - a, b - a) / along, 2.0 * area / along
     inverse = np.zeros((len(shown), 2, 2))
-    inverse[:, 0, 0] = 1.0 / np.maximum(along, 1e-300)
-    inverse[:, 0, 1] = -u / np.maximum(along * v, 1e-300)
-    inverse[:, 1, 1] = 1.0 / np.maximum(v, 1e-300)
+    inverse[:, 0, 0], inverse[:, 0, 1], inverse[:, 1, 1] = 1.0 / along, -u / (along * v), 1.0 / v
     sides = np.stack((flat[shown[:, 1]] - flat[shown[:, 0]], flat[shown[:, 2]] - flat[shown[:, 0]]), axis=2)
-    good = area > 1e-12 * max(float(area.max(initial=0.0)), 1e-300)
-    return np.asarray((sides @ inverse)[good]), area[good], good
+    return np.asarray(sides @ inverse), area, good
 
 
 # Helpers
