@@ -315,6 +315,19 @@ def test_a_part_that_a_step_does_not_fit_is_left_out_and_said() -> None:
     assert session.document.by_name("box 0").stepped.n_faces > 14
 
 
+def test_instances_are_made_and_reviewed_where_they_stand() -> None:
+    session = Session.new()
+    session.do("add_box", size=(6, 4, 4), cells=(3, 1, 1), at=(0, 0, 2), name="box")
+    session.do("instance", name="twin")
+    session.do("move", by=(0.0, 0.0, 30.0))
+    session.do("set_part", part="twin", group="bent")
+    # It folds what lies above the pivot onto itself; the box that is in no group stays as it is.
+    session.add_step("bend", angle=300.0, along="x", around="y", pivot=(0.0, 0.0, 33.0), group="bent")
+    reports = {part.name: report for part, report in session.reports("smooth")}
+    assert any(finding.severity == "stop" or finding.check == "fold_under" for finding in reports["twin"].findings)
+    assert reports["box"].ready and not any(finding.check == "fold_under" for finding in reports["box"].findings)
+
+
 def test_scripts_name_the_group() -> None:
     session = row(2)
     run_script(session, [{"step": "mirror", "planes": "z", "group": "row"}, {"do": "remove_step", "group": "row"}])

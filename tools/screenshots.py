@@ -88,8 +88,8 @@ def hold(window: Window) -> None:
 def stripes(window: Window) -> None:
     """What lit strips look like in a good jar and a lumpy one, and what is found at it."""
     only(window, "good jar", "lumpy jar")
-    for part in window.session.document.parts[:1] + window.session.document.parts[-1:]:
-        window.stage.show_stop(part, 4)
+    for name in ("good jar", "lumpy jar"):
+        window.stage.show_stop(window.session.document.by_name(name), 4)
     window.session.set_active("lumpy jar")
     window.on_view.set_look(shading="stripes", stripes=32)
     window.view.camera.turn, window.view.camera.tilt = -6.0, 14.0

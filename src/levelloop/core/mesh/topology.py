@@ -60,6 +60,11 @@ class Topology:
             self.wires = frozen(_plain_wires(plain, pairs))
 
     @lazy
+    def every(self) -> Integers:
+        """0, 1, 2 … as far as there are points, edges or faces: what each of them is where nothing changes."""
+        return frozen(np.arange(max(self.n_points, self.n_edges, self.n_faces)))
+
+    @lazy
     def face_offsets(self) -> Integers:
         """Where each face's corners start: (m + 1,)."""
         return frozen(offsets_from_sizes(self._packed[0].astype(np.int64)))

@@ -248,8 +248,9 @@ def _smoothed(link: Smoothing, mesh: Mesh, route: Route, old: Stop | None) -> St
         around = Surroundings(mesh, surface, images, old.around if old is not None else None)
         raw, points = around.points(link.limit)
         return Stop(link, mesh, points, follow, None, surface, raw, around)
-    raw = surface.points(mesh.points)
-    points = surface.limit(raw) if link.limit else raw
+    # Nobody else has them: frozen they are shared with the mesh that is made of them, not copied.
+    raw = frozen(surface.points(mesh.points))
+    points = frozen(surface.limit(raw)) if link.limit else raw
     return Stop(link, mesh, points, follow, None, surface, raw)
 
 

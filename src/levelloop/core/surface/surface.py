@@ -101,12 +101,17 @@ class SmoothSurface:
             return self.cage.creases
         left = self.sharp.creases(self.topology.n_edges)
         left[self.topology.edge_face_count != 2] = 0.0
-        return left
+        return frozen(left)
+
+    @lazy
+    def soft(self) -> Booleans:
+        """Edges that are no creases on the surface: (e',)."""
+        return frozen(np.asarray(self.creases == 0))
 
     @lazy
     def corner_sharpness(self) -> Floats:
         """What is left of the corner sharpness on the surface: (n',)."""
-        return self.sharp.corners(self.topology.n_points) if self.level else self.cage.corner_sharpness
+        return frozen(self.sharp.corners(self.topology.n_points)) if self.level else self.cage.corner_sharpness
 
     def fits(self, mesh: Mesh) -> bool:
         """Whether the surface also serves another mesh: the same connectivity and tags, other points."""
@@ -334,7 +339,7 @@ class SmoothSurface:
             out = out.copy()
             loose = topology.open_edges & (self.cage.creases < SHARPNESS_NEVER_FADES)
             out[topology.faces_of_points(distinct(topology.edges[loose]))] = True
-        return np.asarray(out[self.face_origin])
+        return frozen(np.asarray(out[self.face_origin]))
 
     def mesh(self, surface_points: Floats) -> Mesh:
         """The surface as a mesh of its own, with what is left of its creases, and its other tags, without its holes."""
@@ -361,7 +366,7 @@ class SmoothSurface:
             uv_name=cage.uv_name,
             uv_sets=tuple(UVSet(kept.name, refined_uv(cage, kept.uv, self.level)) for kept in cage.uv_sets),
             hole=self.left_out,
-            soft=self.creases == 0,
+            soft=self.soft,
             sets=tuple(NamedSet(named.name, named.kind, self._members(named)) for named in cage.sets),
             **inherited,
         )

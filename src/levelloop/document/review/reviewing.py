@@ -80,7 +80,8 @@ def mark_of(part: Part, finding: Finding) -> str:
 
 def _alike(part: Part) -> object:
     """What is the same for instances whose reviews are the same: one cage and recipe, turned and moved only."""
-    if not part.shared:
+    if not part.shared or part.group_recipes:
+        # What a group makes of an instance hangs on where that stands.
         return part.id
     linear = part.transform[:3, :3]
     sizes = np.linalg.svd(linear, compute_uv=False)
