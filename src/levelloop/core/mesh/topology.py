@@ -61,7 +61,7 @@ class Topology:
 
     @lazy
     def every(self) -> Integers:
-        """0, 1, 2 … as far as there are points, edges or faces: what each of them is where nothing changes."""
+        """The numbers 0, 1, 2 … for as many points, edges or faces as there are: (k,)."""
         return frozen(np.arange(max(self.n_points, self.n_edges, self.n_faces)))
 
     @lazy
