@@ -488,3 +488,29 @@ def test_what_a_groups_bend_turns_about_is_dragged_in_the_view(pair: Hands) -> N
     pair.drag(start, start + QPoint(40, 0))
     pivot = session.document.group_recipes["pair"][1].parameters["pivot"]
     assert not isinstance(pivot, str) and len(pivot) == 3
+
+
+def test_a_step_is_given_to_the_group_from_the_sentence(pair: Hands) -> None:
+    session, window = pair.session, pair.window
+    session.set_active("box")
+    window.start("step_twist")
+    pair.settle()
+    assert [one.key for one in session.part.steps] == ["twist"]
+    window.sentence._give("group")
+    pair.settle()
+    # One step in all, the group's; the field is open for another name.
+    assert not session.part.steps and [one.key for one in session.document.group_recipes["pair"]] == ["array", "twist"]
+    pair.key(Qt.Key.Key_Return)
+    session.do("add_box", name="alone")
+    window.start("step_twist")
+    window.sentence._give("group")
+    assert [one.key for one in session.part.steps] == ["twist"]
+
+
+def test_a_step_of_an_inner_group_stands_before_those_of_outer_ones(pair: Hands) -> None:
+    session = pair.session
+    session.do("set_part", part="box", group="pair/inner")
+    session.set_active("box")
+    assert session.part.first_of("pair/inner") == 0 and session.part.first_of("pair") == 0
+    session.add_step("twist", group="pair/inner")
+    assert session.part.first_of("pair") == 1 and [one.key for one in session.part.recipe] == ["twist", "array"]

@@ -7,6 +7,7 @@ import pytest
 from driving import Hands
 from PySide6.QtCore import QPoint
 
+from levelloop.app.view.camera import Camera
 from levelloop.app.view.render.light.studio import (
     HEIGHT,
     ROUGHNESS,
@@ -17,6 +18,8 @@ from levelloop.app.view.render.light.studio import (
     seen_by,
     studio_levels,
 )
+from levelloop.app.view.render.renderer import Renderer
+from levelloop.app.view.render.scene import Scene
 from levelloop.core.arrays import Floats
 from levelloop.files.usd.materials import linear_of
 from levelloop.still.lights import AROUND, LIGHTS, PANELS, Light
@@ -111,3 +114,30 @@ def test_what_lies_beside_something_gets_less_light(empty: Hands, direction: str
     empty.settle()
     # Clay is judged by its form alone.
     assert abs(brightness_at(empty, (2.0, -6.6, 0.0)) - brightness_at(empty, (2.0, -22.0, 0.0))) < 3
+
+
+def test_a_wipe_darkens_hollows_once_on_either_side(empty: Hands) -> None:
+    session, view = empty.session, empty.view
+    session.do("add_plane", size=(60, 60), cells=(12, 12))
+    session.do("add_box", size=(12, 12, 3), at=(0, 0, 1.5))
+    session.select_none()
+    view.frame(everything=True)
+    empty.window.on_view.set_look(materials=True, wire=False, shadow=False)
+    empty.settle()
+    beside, away = (2.0, -6.6, 0.0), (2.0, -22.0, 0.0)
+    plain = brightness_at(empty, beside), brightness_at(empty, away)
+    renderer = view.frames._renderer
+    assert renderer is not None and plain[0] < plain[1]
+    scene = view.scene()
+
+    def wiped(share: float) -> tuple[int, int]:
+        def draw(target: int, one: Scene, camera: Camera, width: int, height: int, fine: bool, left: object) -> None:
+            del left
+            Renderer.draw(renderer, target, one, camera, width, height, fine, (scene, share))
+
+        renderer.draw = draw  # type: ignore[method-assign]
+        return brightness_at(empty, beside), brightness_at(empty, away)
+
+    for share in (0.1, 0.9):
+        assert np.abs(np.subtract(wiped(share), plain)).max() <= 1
+    del renderer.draw

@@ -17,6 +17,15 @@ def verb(number: int, one: str, several: str) -> str:
     return one if number == 1 else several
 
 
+def sentence(words: str) -> str:
+    """Words as a sentence.
+
+    >>> sentence("the group has no steps")
+    'The group has no steps.'
+    """
+    return f"{words[:1].upper()}{words[1:]}."
+
+
 def shortened(text: object, most: int = 60) -> str:
     """A text that may be long, cut where a sentence repeats it.
 

@@ -79,14 +79,15 @@ class Part:
         """All steps that follow the cage: its own, then those of the groups it is in."""
         return self.steps + tuple(step for group in self.group_recipes for step in group.steps)
 
+    def first_of(self, group: str) -> int:
+        """Which step of the whole recipe a group's begin with: after its own and those of inner groups."""
+        inner = [one for one in self.group_recipes if one.group != group and is_within(one.group, group)]
+        return len(self.steps) + sum(len(one.steps) for one in inner)
+
     def group_of(self, place: int) -> tuple[GroupRecipe, int] | None:
         """The group that a step of the whole recipe is of, and its place in it; None for one of its own."""
-        place -= len(self.steps)
-        for group in self.group_recipes:
-            if 0 <= place < len(group.steps):
-                return group, place
-            place -= len(group.steps)
-        return None
+        firsts = ((one, place - self.first_of(one.group)) for one in self.group_recipes)
+        return next(((one, within) for one, within in firsts if 0 <= within < len(one.steps)), None)
 
     def seen_from(self, group: str) -> Part:
         """The part as it is to what is in a group: before the recipes of the groups that both are in."""
@@ -102,10 +103,7 @@ class Part:
 
     def links(self, level: int, limit: bool = False, until: int | None = None) -> list[Link | Smoothing]:
         """Its steps that are on, ready to run; until: only the first so many; level, limit: of the level rail."""
-        first, shared = len(self.steps), []
-        for group in self.group_recipes:
-            shared.append(Shared(first, self.transform, group.given, group.among))
-            first += len(group.steps)
+        shared = [Shared(self.first_of(one.group), self.transform, one.given, one.among) for one in self.group_recipes]
         return links_of(self.recipe, level, limit, until, self._given, shared)
 
     @lazy

@@ -9,12 +9,13 @@ from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QMenu
 
 from levelloop.app.tools.step_marks import PlaneMarks, StepMarks, marks_of
+from levelloop.core.errors import EditError
 from levelloop.core.mesh.combine import combined
 from levelloop.core.recipe.chain import build
 from levelloop.core.words import counted
 from levelloop.document.document import Document
 from levelloop.document.operations import REGISTRY, keys
-from levelloop.document.operations.recipe_owner import first_of, members
+from levelloop.document.operations.recipe_owner import kept_steps, members
 from levelloop.document.part import Part
 from levelloop.document.recipe.groups import groups_around
 from levelloop.document.recipe.step_kinds import STEPS
@@ -73,7 +74,11 @@ class RecipeCommands:
         if not kind or not session.document.parts:
             return None
         part, step, group = session.part, values.get("step"), values.get("group")
-        steps = session.document.group_recipes.get(group, ()) if group else part.steps
+        try:
+            steps = kept_steps(session.document, group)
+        except EditError:
+            # A group that is being typed.
+            return None
         if step is None and not sentence.is_waiting:
             # It has been added already: the last of its kind.
             step = max((place for place, one in enumerate(steps) if one.key == kind), default=None)
@@ -210,7 +215,7 @@ class RecipeCommands:
         pieces = []
         for part in members(self.window.session.document, group):
             if not part.helper:
-                links = part.links(0, until=first_of(part, group) + until)
+                links = part.links(0, until=part.first_of(group) + until)
                 pieces.append(part.to_world(build(part.mesh, links).mesh))
         return marks_of(Part("", group, combined(pieces)), values, 0) if pieces else None
 

@@ -92,9 +92,7 @@ def twist(mesh: Mesh, angle: float, axis: Any = "z", pivot: Any = "middle", amon
 
     among: what the mesh is turned together with, itself included: its ends and its middle count.
     """
-    whole = mesh if among is None else among
-    direction, centre = as_direction(axis), _centre(whole, pivot)
-    share = _share_of(whole.points @ direction)
+    direction, centre, share = _along(mesh if among is None else among, axis, pivot)
 
     def twisted(points: Floats) -> Floats:
         turned = np.radians(angle) * share(points @ direction)
@@ -112,9 +110,7 @@ def taper(mesh: Mesh, factor: float, axis: Any = "z", pivot: Any = "middle", amo
 
     among: what the mesh is scaled together with, itself included: its ends and its middle count.
     """
-    whole = mesh if among is None else among
-    direction, centre = as_direction(axis), _centre(whole, pivot)
-    share = _share_of(whole.points @ direction)
+    direction, centre, share = _along(mesh if among is None else among, axis, pivot)
 
     def tapered(points: Floats) -> Floats:
         local = points - centre
@@ -168,10 +164,12 @@ def _limits(reach: Floats, limits: tuple[float, float] | None) -> tuple[float, f
     return low, high
 
 
-def _share_of(whole: Floats) -> Callable[[Floats], Floats]:
-    """What is 0 at the low end of the whole and 1 at its high end."""
-    low, size = float(whole.min()), float(np.ptp(whole))
-    return lambda reach: np.asarray((reach - low) / size if size > 0 else np.zeros(len(reach)))
+def _along(whole: Mesh, axis: Any, pivot: Any) -> tuple[Floats, Floats, Callable[[Floats], Floats]]:
+    """An axis' direction, the pivot on it, and what is 0 at the low end of the whole along it and 1 at its high end."""
+    direction, centre = as_direction(axis), _centre(whole, pivot)
+    reach = whole.points @ direction
+    low, size = float(reach.min()), float(np.ptp(reach))
+    return direction, centre, lambda far: np.asarray((far - low) / size if size > 0 else np.zeros(len(far)))
 
 
 def _in_blocks(shape: Callable[[Floats], Floats], points: Floats) -> Floats:

@@ -8,7 +8,6 @@ from levelloop.core.arrays import Integers
 from levelloop.core.geometry.near import near_any
 from levelloop.core.mesh.faces import edge_lengths, face_areas, face_centres
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.selection import points_of, select_all
 from levelloop.core.review.findings import Finding, Remedy
 from levelloop.core.tolerance import AUTOMATIC, last_place, settled
 from levelloop.core.words import counted, verb
@@ -81,7 +80,7 @@ def check_non_manifold(mesh: Mesh) -> list[Finding]:
 def check_doubles(mesh: Mesh) -> list[Finding]:
     """Points that lie on each other without being one; those of a curve may lie on what is swept along it."""
     within = settled(DOUBLES_WITHIN, mesh.points, mesh.topology.edges)
-    own = points_of(mesh.topology, select_all(mesh.topology, "faces")) if mesh.curve else np.arange(mesh.n_points)
+    own = np.flatnonzero(mesh.topology.point_face_count > 0) if mesh.curve else np.arange(mesh.n_points)
     apart = near_any(mesh.points[own], within)
     lies = np.isfinite(apart)
     points, apart = own[lies], apart[lies]

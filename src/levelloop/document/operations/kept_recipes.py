@@ -7,14 +7,15 @@ from dataclasses import replace
 
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.selection import Selection
-from levelloop.core.words import counted, verb
+from levelloop.core.words import counted, sentence, verb
 from levelloop.document.document import Document
 from levelloop.document.operations.recipe_owner import (
     GROUP,
     OF_GROUP,
     check_circle,
-    members,
+    kept_steps,
     steps_of,
+    whose,
     with_steps,
 )
 from levelloop.document.parameters import PartName, Text, Toggle
@@ -45,11 +46,9 @@ def keep_recipe(document: Document, selections: Selections, name: str, group: st
     called = name.strip()
     if not called:
         raise EditError("A kept recipe needs a name.")
-    if group:
-        members(document, group)
-    steps = document.group_recipes.get(group, ()) if group else document.part.steps
+    steps = kept_steps(document, group)
     if not steps:
-        raise EditError(f"{f'The group “{group}”' if group else f'“{document.part.name}”'} has no steps to keep.")
+        raise EditError(sentence(f"{whose(document, group)} has no steps to keep"))
     told = f"It takes the place of the “{called}” kept before." if called in document.recipes else ""
     return Change(replace(document, recipes={**document.recipes, called: steps}), selections, told)
 

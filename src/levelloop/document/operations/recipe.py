@@ -16,18 +16,18 @@ from levelloop.core.geometry.planes import as_direction
 from levelloop.core.mesh.selection import NOTHING, Selection, select_all
 from levelloop.core.recipe.chain import build
 from levelloop.core.tolerance import AUTOMATIC
-from levelloop.core.words import counted
+from levelloop.core.words import counted, sentence
 from levelloop.document.document import Document
 from levelloop.document.operations.kept_recipes import KEPT
 from levelloop.document.operations.recipe_owner import (
     GROUP,
     OF_GROUP,
-    first_of,
     owners,
     step_at,
     steps_of,
     told_of,
     unlocked,
+    whose,
     with_steps,
 )
 from levelloop.document.parameters import Angle, Count, StepNumber, Toggle
@@ -63,8 +63,9 @@ def add_or_set(
     else:
         place, old = step, step_at(document, group, step)
         if old.key != kind:
-            whose = f"the group “{group}”" if group else f"“{document.part.name}”"
-            raise EditError(f"Step {place + 1} of {whose} is {STEPS[old.key].title.lower()}, not {kind}.")
+            raise EditError(
+                f"Step {place + 1} of {whose(document, group)} is {STEPS[old.key].title.lower()}, not {kind}."
+            )
         steps = (*steps[:place], replace(old, parameters=parameters), *steps[place + 1 :])
     changed = with_steps(document, group, steps)
     told = told_of(document, changed, group, place)
@@ -105,12 +106,11 @@ def bake_steps(
     """
     steps = steps_of(document, group)
     if not steps:
-        whose = f"The group “{group}”" if group else f"“{document.part.name}”"
-        raise EditError(f"{whose} has no steps to make plain.")
+        raise EditError(sentence(f"{whose(document, group)} has no steps to make plain"))
     if until is not None:
         step_at(document, group, until)
     count = len(steps) if until is None else until + 1
-    baked = [_baked(part, (first_of(part, group) if group else 0) + count) for part in owners(document, group)]
+    baked = [_baked(part, (part.first_of(group) if group else 0) + count) for part in owners(document, group)]
     names = [STEPS[step.key].title.lower() for step in steps[:count] if step.enabled]
     left = steps[count:]
     if group:

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from levelloop.core.errors import EditError
 from levelloop.core.limits import BYTES_IN_RECIPE, check_fits
-from levelloop.core.words import counted, shortened
+from levelloop.core.words import counted, sentence, shortened
 from levelloop.document.document import Document
 from levelloop.document.parameters import GroupName
 from levelloop.document.part import Part
@@ -16,26 +16,35 @@ from levelloop.document.recipe.step_kinds import STEPS
 from levelloop.document.recipe.steps import Step, growth
 
 TOLD_AT_ONCE = 60_000  # faces that a recipe makes in a few tenths of a second
-GROUP = GroupName("group", None, "Whose recipe it is; the active part's where empty", optional=True, offered=False)
+GROUP = GroupName("group", None, "Whose recipe it is; the active part's where empty", optional=True)
 OF_GROUP = "[ of the group {group}]"
 
 
 def steps_of(document: Document, group: str | None) -> tuple[Step, ...]:
     """The recipe's steps. Raises EditError where it cannot be changed: no part, no such group, a locked part."""
-    if not group:
-        return unlocked(document).steps
-    for part in members(document, group):
+    for part in owners(document, group):
         if part.locked:
-            raise EditError(f"“{part.name}” of the group “{group}” is locked.")
-    return document.group_recipes.get(group, ())
+            raise EditError(f"“{part.name}”{f' of the group “{group}”' if group else ''} is locked.")
+    return kept_steps(document, group)
+
+
+def kept_steps(document: Document, group: str | None) -> tuple[Step, ...]:
+    """The recipe's steps, whether or not it can be changed. Raises EditError for no part, or no such group."""
+    owners(document, group)
+    return document.group_recipes.get(group, ()) if group else document.part.steps
+
+
+def whose(document: Document, group: str | None) -> str:
+    """Whose recipe it is, in words."""
+    return f"the group “{group}”" if group else f"“{document.part.name}”"
 
 
 def step_at(document: Document, group: str | None, place: int) -> Step:
     """One of the steps, counted from 0. Raises EditError where there is none, or it cannot be changed."""
     steps = steps_of(document, group)
     if not 0 <= place < len(steps):
-        whose = f"The group “{group}”" if group else f"“{document.part.name}”"
-        raise EditError(f"{whose} has {counted(len(steps), 'step')}; there is no step {place + 1}.")
+        there = f"has {counted(len(steps), 'step')}; there is no step {place + 1}"
+        raise EditError(sentence(f"{whose(document, group)} {there}"))
     return steps[place]
 
 
@@ -99,7 +108,7 @@ def told_of(before: Document, after: Document, group: str | None, place: int) ->
     told: list[str] = []
     refused: list[tuple[str, str]] = []
     for part in parts:
-        here = place if not group else first_of(part, group) + place
+        here = place if not group else part.first_of(group) + place
         reasons = [trouble.reason for trouble in part.plain.troubles if trouble.place == here]
         if reasons:
             refused.append((part.name, reasons[0]))
@@ -109,16 +118,6 @@ def told_of(before: Document, after: Document, group: str | None, place: int) ->
         raise EditError(refused[0][1])
     left_out = (f"“{name}” was left out: {reason}" for name, reason in refused)
     return " ".join(dict.fromkeys((*told, *left_out)))
-
-
-def first_of(part: Part, group: str) -> int:
-    """Which step of a part's whole recipe is the first of a group's."""
-    place = len(part.steps)
-    for one in part.group_recipes:
-        if one.group == group:
-            return place
-        place += len(one.steps)
-    return place
 
 
 # Helpers

@@ -72,6 +72,11 @@ class Parameter:
         """What it measures: "length", "angle", "number", or nothing."""
         return ""
 
+    @property
+    def lacking(self) -> str:
+        """What is said where there is nothing to choose from."""
+        return "There is no other part to name."
+
     def tells_sides(self, value: Any, axis: int) -> bool:
         """Whether the value means another thing on the other side of the plane across an axis."""
         return False

@@ -107,9 +107,14 @@ class Text(Parameter):
 class GroupName(Text):
     """The path of a group of parts, as "hive/frame"."""
 
+    @property
+    def lacking(self) -> str:
+        """That there is no group."""
+        return "The part is in no group."
+
     def first(self, document: Document) -> Any:
-        """The first group."""
-        return next((part.group for part in document.parts if part.group), None)
+        """The active part's group; None where it is in none."""
+        return (document.part.group or None) if document.parts else None
 
     def _read(self, value: Any, reading: Reading) -> Any:
         return super()._read(value, reading).strip().strip("/") or None

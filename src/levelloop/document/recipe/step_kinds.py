@@ -151,7 +151,7 @@ def _follow_sweep(
     before: Mesh, edit: Edit, mesh: Mesh, curve: Mesh | None, profile: Mesh | None, **numbers: Any
 ) -> Floats | None:
     """A round sweep's points, where nothing but points has moved."""
-    return follow_pipe(edit, mesh, curve, **numbers) if profile is None else None
+    return follow_pipe(mesh, curve, **numbers) if profile is None else None
 
 
 def _on_faces(run: Callable[..., Edit]) -> Callable[..., Edit]:

@@ -377,7 +377,7 @@ class SentenceBar(QWidget):
         parameter = operation.parameter(name)
         first = parameter.first(self.session.document)
         if first is None:
-            self.told.emit("There is no other part to name.")
+            self.told.emit(parameter.lacking)
             return
         self._apply({name: first}, None)
         if name in self.fields:

@@ -102,6 +102,8 @@ class Renderer:
         self._hollows = Hollows(self._context, self._programs, self._corners)
         self._pick_target: tuple[tuple[int, int], Any, Any, Any] | None = None
         self._studio: Any = None
+        # The part of the view that is drawn just now, where a wipe divides it.
+        self._cut: tuple[int, int, int, int] | None = None
 
     def draw(
         self,
@@ -138,11 +140,11 @@ class Renderer:
             self._draw_scene(screen, scene, camera, width, height)
         else:
             cut = round(left[1] * width)
-            screen.scissor = (0, 0, cut, height)
+            screen.scissor = self._cut = (0, 0, cut, height)
             self._draw_scene(screen, left[0], camera, width, height)
-            screen.scissor = (cut, 0, width - cut, height)
+            screen.scissor = self._cut = (cut, 0, width - cut, height)
             self._draw_scene(screen, scene, camera, width, height)
-            screen.scissor = None
+            screen.scissor = self._cut = None
         if fine:
             context.copy_framebuffer(window, screen)
             window.use()
@@ -206,7 +208,7 @@ class Renderer:
             if not solid.skins:
                 array.render()
         if scene.in_studio and self._fine is not None and screen is self._fine.whole:
-            self._hollows.draw(self._fine.colours, self._fine.depth, camera, width, height)
+            self._hollows.draw(self._fine.colours, self._fine.depth, camera, width, height, self._cut)
             screen.use()
             context.viewport = (0, 0, width, height)
             context.blend_func = OVER  # type: ignore[assignment]
@@ -276,6 +278,8 @@ class Renderer:
         self._arrays.clear()
         self._shadow.release()
         self._hollows.release()
+        if self._fine is not None:
+            self._fine.release()
         if self._studio is not None:
             self._studio.release()
         if not self._uploads.is_used:

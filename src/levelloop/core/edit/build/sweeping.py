@@ -189,15 +189,10 @@ def sweep(
     return pipe(mesh, path, places, sides, caps)
 
 
-def follow_pipe(edit: Edit, mesh: Mesh, curve: Mesh | None, steps: int, sides: int, caps: str, even: bool) -> Floats:
-    """Where the points of what was swept round along a curve go when points have moved and nothing else: (n, 3).
-
-    edit: what a sweep made before; mesh, curve: as that takes them. Raises EditError as that does.
-    """
+def follow_pipe(mesh: Mesh, curve: Mesh | None, steps: int, sides: int, caps: str, even: bool) -> Floats:
+    """Where the points are that a round sweep makes of a mesh: (n, 3). Raises EditError as that does."""
     path = path_of(mesh if curve is None else curve)
-    points = np.concatenate((mesh.points, pipe_points(path, path.places(path.spans * steps, even), sides, caps)))
-    assert len(points) == edit.mesh.n_points
-    return points
+    return np.concatenate((mesh.points, pipe_points(path, path.places(path.spans * steps, even), sides, caps)))
 
 
 # Helpers

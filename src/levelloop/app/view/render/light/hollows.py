@@ -85,8 +85,12 @@ class Hollows:
         self._laid = context.vertex_array(self._darken, [(corners, "2f", "corner")])
         self._half: tuple[tuple[int, int], Any, Any] | None = None
 
-    def draw(self, onto: Any, depth: Any, camera: Camera, width: int, height: int) -> None:
+    def draw(
+        self, onto: Any, depth: Any, camera: Camera, width: int, height: int, scissor: tuple[int, int, int, int] | None
+    ) -> None:
         """Darkens what lies in hollows; onto: a framebuffer of colours alone; depth: how deep they are, a texture.
+
+        scissor: the only part of it that is drawn on just now, None for all of it.
 
         Leaves the framebuffer, the size of what is drawn and how colours blend changed.
         """
@@ -107,6 +111,8 @@ class Hollows:
         context.disable(moderngl.DEPTH_TEST | moderngl.BLEND)
         target.use()
         self._found.render(moderngl.TRIANGLE_STRIP)
+        # Each side of a wipe has hollows of its own.
+        onto.scissor = scissor
         onto.use()
         context.enable(moderngl.BLEND)
         # What is there times what is left of the light.
