@@ -341,3 +341,41 @@ def test_every_kind_says_whether_a_group_may_have_it() -> None:
     assert alone == {"hold", "true_size", "revolve", "helix", "sweep", "extrude_along"}
     # What ends or turns about the middle of something must know the middle of the whole.
     assert {kind.key for kind in STEPS.values() if kind.reaches} == {"bend", "twist", "taper", "slant", "follow"}
+
+
+def test_what_cannot_be_made_leaves_the_step_out_and_the_part_stands() -> None:
+    """A target whose own step fails, in a part's recipe or a group's, before or after other steps."""
+    for key, numbers in (("lay_on", {"at": (0.0, 0.0, 30.0)}), ("conform", {}), ("conform", {"onto": "cage"})):
+        for group in (None, "pair"):
+            session = Session.new()
+            session.do("add_box", name="tool", size=(6, 6, 6))
+            session.do("add_box", name="base", size=(20, 20, 20))
+            session.add_step("boolean", kind="union", other="tool")
+            session.do("add_box", name="badge", size=(2, 2, 1))
+            session.do("set_part", group="pair")
+            whose = {"group": group} if group else {}
+            session.add_step(key, target="base", **numbers, **whose)
+            session.add_step("array", count=2, move=(5.0, 0.0, 0.0), **whose)
+            session.do("remove_part", part="tool")
+            part = session.document.by_name("badge")
+            fails = numbers.get("onto") != "cage"
+            assert [trouble.place for trouble in part.plain.troubles] == ([0] if fails else [])
+            assert part.stepped.n_faces == 2 * part.mesh.n_faces
+            session.undo()
+            assert not session.document.by_name("badge").plain.troubles
+
+
+def test_groups_of_helpers_and_of_empty_parts_are_groups_too() -> None:
+    session = Session.new()
+    session.do("add_box", name="a")
+    session.do("set_part", group="g", helper=True)
+    session.add_step("twist", angle=50.0, group="g")
+    assert not session.part.plain.troubles and not np.allclose(session.part.stepped.points, session.part.mesh.points)
+    session.select_all("faces")
+    session.do("delete")
+    assert len(session.part.plain.troubles) == 1 and session.part.stepped.n_faces == 0
+    before = session.document
+    for key, numbers in (("bend", {}), ("array", {"pivot": "middle"}), ("taper", {})):
+        with pytest.raises(EditError):
+            session.add_step(key, **numbers, group="g")
+        assert session.document is before

@@ -117,8 +117,10 @@ class _Web:
             for depth, group in enumerate(self.around(part.group), 1):
                 self.needs[_Node(part.id, depth)] = [_Node(part.id, depth - 1), _Node(group, is_group=True)]
         for group, steps in self.recipes.items():
-            inside = [part.id for part in parts if is_within(part.group, group) and not part.helper]
-            self.members[group] = self._seen_by(inside, group) if needs_members(steps) else []
+            inside = [part for part in parts if is_within(part.group, group)] if needs_members(steps) else []
+            # Helpers do not say how far a group reaches, unless it has nothing else.
+            counted = [part.id for part in inside if not part.helper] or [part.id for part in inside]
+            self.members[group] = self._seen_by(counted, group)
             named = self._seen_by(parts_named(steps), group)
             self.needs[_Node(group, is_group=True)] = list(dict.fromkeys((*named, *self.members[group])))
 

@@ -44,6 +44,8 @@ class GroupRecipe:
         """All of the group before each step, up to the last one for which that counts."""
         last = max(place for place, step in enumerate(self.steps) if whole_counts(step))
         pieces = [part.to_world(part.stepped) for part in self.members]
+        if not pieces:
+            raise EditError("the parts of its group need this one themselves.")
         found = [combined(pieces)]
         for place, step in enumerate(self.steps[:last]):
             pieces = [self._after(step, place, piece, found[-1]) for piece in pieces]

@@ -23,6 +23,8 @@ from levelloop.core.recipe.placed import placed, placed_images
 from levelloop.core.recipe.shaping import closes, ring_step
 from levelloop.document.recipe.step_kinds import STEPS, edges_of_set
 
+MISSING = "the part it takes is not there any more, or needs this one itself."
+
 
 @dataclass(frozen=True, eq=False)
 class Step:
@@ -71,14 +73,13 @@ class Shared:
 
 def world_link(step: Step, place: int, given: Taken, among: Callable[[], Mesh]) -> Link:
     """A group's step as it runs in the world; among: makes all of the group, as it is before the step."""
-    parameters = dict(step.parameters)
     if not whole_counts(step):
         return _link(step, place, given)
     whole = among()
-    if not STEPS[step.key].reaches:
-        parameters["pivot"] = tuple(pivot_place(whole, NOTHING, "middle").tolist())
-        return _link(replace(step, parameters=parameters), place, given)
-    return _link(step, place, given, whole)
+    if STEPS[step.key].reaches:
+        return _link(step, place, given, whole)
+    pivot = tuple(pivot_place(whole, NOTHING, "middle").tolist())
+    return _link(replace(step, parameters={**step.parameters, "pivot": pivot}), place, given)
 
 
 def whole_counts(step: Step) -> bool:
@@ -115,7 +116,11 @@ def links_of(
             together = []
         if step.key != "smooth":
             group = _group_at(place, shared)
-            links.append(_link(step, place, given or Taken()) if group is None else group.link(step, place))
+            try:
+                links.append(_link(step, place, given or Taken()) if group is None else group.link(step, place))
+            except EditError as error:
+                # What it takes cannot be made: the step is left out and says so, the others run.
+                links.append(Link((step.key, None, str(error)), _refusal(str(error)), place))
         elif not _is_rail(step) or place == rail:
             wanted, on_limit = (level, limit) if _is_rail(step) else (step.parameters["level"], False)
             seen = _seen(steps[:until], place + 1, shared)
@@ -239,7 +244,7 @@ def _link(step: Step, place: int, given: Taken, among: Mesh | None = None) -> Li
             meshes[kind.onto] = given.smooth(named[kind.onto])
         optional = {parameter.name for parameter in kind.parameters if parameter.optional}
         if any(mesh is None and (named[name] or name not in optional) for name, mesh in meshes.items()):
-            return Link((*key, None), _missing, place)
+            return Link((*key, None), _refusal(MISSING), place)
         parameters = {**parameters, **meshes}
         if kind.onto:
             parameters = {name: value for name, value in parameters.items() if name != "onto"}
@@ -249,8 +254,13 @@ def _link(step: Step, place: int, given: Taken, among: Mesh | None = None) -> Li
     return Link(key, run, place, taken, times, follow)
 
 
-def _missing(mesh: Mesh) -> Edit:
-    raise EditError("the part it takes is not there any more, or needs this one itself.")
+def _refusal(reason: str) -> Callable[[Mesh], Edit]:
+    """What a step does that cannot run, whatever it is run on."""
+
+    def refused(_: Mesh) -> Edit:
+        raise EditError(reason)
+
+    return refused
 
 
 def _holds_tips(step: Step) -> bool:
