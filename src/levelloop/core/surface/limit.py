@@ -32,7 +32,7 @@ from levelloop.core.lazy import lazy
 from levelloop.core.mesh.faces import face_vectors, unit
 from levelloop.core.mesh.mesh import Scheme
 from levelloop.core.mesh.topology import Topology
-from levelloop.core.surface.refine import Sharp, Step, refine, sharp_on
+from levelloop.core.surface.refine import Sharp, Step, cut_out, refine
 
 
 @dataclass(frozen=True, eq=False)
@@ -178,7 +178,7 @@ def unsettled(topology: Topology, sharp: Sharp, scheme: Scheme) -> Unsettled | N
         float(sharp.point_sharpness[np.isfinite(sharp.point_sharpness)].max(initial=0.0)),
         1.0,
     )
-    piece, used, local = _piece(topology, topology.faces_of_points(points), sharp)
+    piece, used, local = cut_out(topology, topology.faces_of_points(points), sharp)
     corners = topology.corners_of_faces(topology.faces_of_points(points))
     own = np.searchsorted(used, points)
     here = np.flatnonzero(np.isin(piece.corners, own))
@@ -187,7 +187,7 @@ def unsettled(topology: Topology, sharp: Sharp, scheme: Scheme) -> Unsettled | N
     for _ in range(int(np.ceil(highest))):
         step = refine(piece, local, scheme.triangles == "smooth", creases=scheme.creases)
         # The child of corner c is face c and starts at c's point.
-        piece, needed, local = _piece(step.child, here, step.sharp)
+        piece, needed, local = cut_out(step.child, here, step.sharp)
         rounds.append((step, needed))
         own = np.searchsorted(needed, own)
         here = 4 * np.arange(len(here))
@@ -272,6 +272,19 @@ def sector_places(topology: Topology, around: Sectors, points: Floats, some: Int
     return np.asarray(places[some])
 
 
+def tangent_masks(n: int) -> Floats:
+    """What is around a smooth point of n ≥ 3 faces weighs in two tangents, whose cross product faces outwards.
+
+    (2, n, 2): for each tangent and face, counter-clockwise, the edge neighbour where it starts and the opposite point.
+    Halstead, Kass & DeRose 1993, section 3.
+    """
+    turn = 2.0 * np.pi / n
+    angle = turn * np.arange(n)
+    spread = 1.0 + np.cos(turn) + np.cos(np.pi / n) * np.sqrt(2.0 * (9.0 + np.cos(turn)))
+    waves = np.stack((np.cos(angle), np.sin(angle)))
+    return np.stack((spread * waves, waves + np.roll(waves, -1, axis=1)), axis=2)
+
+
 # Helpers
 
 
@@ -283,28 +296,15 @@ def _by_kind(around: Sectors, some: Integers | None) -> Iterator[tuple[int, Inte
         yield of_kind, of_all[kind[of_all] == of_kind]
 
 
-def _piece(topology: Topology, faces: Integers, sharp: Sharp) -> tuple[Topology, Integers, Sharp]:
-    """Some faces by themselves, the points they have, ascending, and what is sharp of them."""
-    corners = topology.corners[topology.corners_of_faces(faces)]
-    used = distinct(corners)
-    number = inverse_of(used, topology.n_points)
-    piece = Topology.derived(offsets_from_sizes(topology.face_sizes[faces]), number[corners], len(used))
-    return piece, used, sharp_on(piece, number, topology, sharp)
-
-
 def _closed_normals(e: Floats, f: Floats) -> Floats:
     """Across fans that close: e, f (s, n, 3) edge neighbours and opposite points, in order."""
     n = e.shape[1]
     if n == 2:
         # All of a 2-valent point's neighbourhood shrinks alike; the plane is that of its edges and its faces.
         return np.cross(e[:, 0] - e[:, 1], f[:, 0] - f[:, 1])
-    angle = 2.0 * np.pi * np.arange(n) / n
-    turn = 2.0 * np.pi / n
-    spread = 1.0 + np.cos(turn) + np.cos(np.pi / n) * np.sqrt(2.0 * (9.0 + np.cos(turn)))
-    first = np.tensordot(e, spread * np.cos(angle), (1, 0))
-    first += np.tensordot(f, np.cos(angle) + np.cos(angle + turn), (1, 0))
-    second = np.tensordot(e, spread * np.sin(angle), (1, 0))
-    second += np.tensordot(f, np.sin(angle) + np.sin(angle + turn), (1, 0))
+    first, second = (
+        np.einsum("n,snd->sd", mask[:, 0], e) + np.einsum("n,snd->sd", mask[:, 1], f) for mask in tangent_masks(n)
+    )
     return np.cross(first, second)
 
 

@@ -16,11 +16,12 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, distinct, inverse_of, offsets_from_sizes, ranges
+from levelloop.core.arrays import Booleans, Floats, Integers, distinct, inverse_of, ranges
 from levelloop.core.lazy import lazy
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.progress import at_once
-from levelloop.core.surface.refine import Sharp, Step, refine, sharp_on
+from levelloop.core.surface.fans import Fans, controls, fan_points, regular_points
+from levelloop.core.surface.refine import Sharp, Step, cut_out, refine
 
 if TYPE_CHECKING:
     from scipy.sparse import csr_array
@@ -42,15 +43,16 @@ class Blocks:
 class Patches:
     """The points of a level of an all-quad mesh of which most is regular.
 
-    topology, sharp: of the mesh; levels: how often it is refined; final: the connectivity then.
+    topology, sharp: of the mesh; levels: how often it is refined; final: the connectivity then; poles: whether faces
+    that are irregular for their poles alone have small matrices of their own.
     """
 
-    def __init__(self, topology: Topology, sharp: Sharp, levels: int, final: Topology) -> None:
+    def __init__(self, topology: Topology, sharp: Sharp, levels: int, final: Topology, poles: bool = False) -> None:
         self.topology = topology
         self.sharp = sharp
         self.levels = levels
         self.final = final
-        self.regular = regular_points(topology, sharp)
+        self._with_poles = poles
 
     @lazy
     def share(self) -> float:
@@ -66,39 +68,57 @@ class Patches:
         columns = np.ascontiguousarray(points.T)
         # What is shared is made first, so that no two threads make it.
         _ = self.face_controls, self._edge_corner, self._point_corner
+        halves = (self._put_inside, self._put_outlines)
+        parts = [partial(put, column, row) for put in halves for column, row in zip(columns, result, strict=True)]
         if self.final.n_points < WORTH_THREADS:
-            for column, row in zip(columns, result, strict=True):
-                self._put(column, row)
+            for part in parts:
+                part()
         else:
-            # Coordinates have nothing to do with each other, and products leave the interpreter free.
-            at_once(*(partial(self._put, column, row) for column, row in zip(columns, result, strict=True)))
+            # They have nothing to do with each other, and products leave the interpreter free.
+            at_once(*parts)
         piece = self.piece
         result[:, piece.targets] = (piece.fast_points if keep else piece.points)(points).T
+        if self.fans is not None:
+            self.fans.put_points(points, result)
         bare = self._without_faces
         result[:, bare] = points[bare].T
         return result.T
 
     # Helpers
 
-    def _put(self, column: Floats, row: Floats) -> None:
-        """One coordinate of the level's points, but for the irregular ones."""
-        topology = self.topology
-        n_points, n_edges, n_faces = topology.n_points, topology.n_edges, topology.n_faces
-        blocks = blocks_of(n_points, n_edges, n_faces, self.levels)
-        inside, sides, corners = _weights(self.levels)
+    def _put_inside(self, column: Floats, row: Floats) -> None:
+        """One coordinate of the level's points inside faces, but for the irregular ones."""
+        n_faces = self.topology.n_faces
         # The indices are known to be right; "clip" spares the check.
         seen = column.take(self.face_controls, mode="clip")
-        for (first, size), weights in zip(blocks.in_faces, inside, strict=True):
+        for (first, size), weights in zip(self._blocks.in_faces, _weights(self.levels)[0], strict=True):
             np.matmul(seen, weights, out=row[first : first + n_faces * size].reshape(n_faces, size))
-        # What an edge or a point has comes from one of its faces.
-        for (first, size), weights in zip(blocks.on_edges, sides, strict=True):
-            target = row[first : first + n_edges * size].reshape(-1, size)
+
+    def _put_outlines(self, column: Floats, row: Floats) -> None:
+        """One coordinate of those on edges and at the mesh's points: each comes from one of the faces."""
+        _, sides, corners = _weights(self.levels)
+        seen = column.take(self.face_controls, mode="clip")
+        for (first, size), weights in zip(self._blocks.on_edges, sides, strict=True):
+            target = row[first : first + self.topology.n_edges * size].reshape(-1, size)
             (seen @ weights).reshape(-1, size).take(self._edge_corner, axis=0, out=target, mode="clip")
-        (seen @ corners).ravel().take(self._point_corner, out=row[:n_points], mode="clip")
+        (seen @ corners).ravel().take(self._point_corner, out=row[: self.topology.n_points], mode="clip")
+
+    @lazy
+    def _blocks(self) -> Blocks:
+        return blocks_of(self.topology.n_points, self.topology.n_edges, self.topology.n_faces, self.levels)
 
     @lazy
     def _regular_faces(self) -> Booleans:
-        return np.asarray(self.regular[self.topology.corners].reshape(-1, 4).all(axis=1))
+        return np.asarray(regular_points(self.topology, self.sharp)[self.topology.corners].reshape(-1, 4).all(axis=1))
+
+    @lazy
+    def fans(self) -> Fans | None:
+        """The faces that poles alone make irregular, None where there are none."""
+        if not self._with_poles or self._regular_faces.all():
+            return None
+        fan = fan_points(self.topology, self.sharp)[self.topology.corners].reshape(-1, 4).all(axis=1)
+        faces = np.flatnonzero(fan & ~self._regular_faces)
+        return Fans(self.topology, self.sharp, faces, self.levels, self.final) if len(faces) else None
 
     @lazy
     def _without_faces(self) -> Integers:
@@ -140,22 +160,14 @@ class Patches:
 
     @lazy
     def piece(self) -> Piece:
-        """The irregular faces, cut out with what is around them."""
+        """The other irregular faces, cut out with what is around them."""
         topology = self.topology
-        odd = np.flatnonzero(~self._regular_faces)
+        is_odd = ~self._regular_faces
+        if self.fans is not None:
+            is_odd[self.fans.faces] = False
+        odd = np.flatnonzero(is_odd)
         around = topology.faces_of_points(distinct(topology.corners.reshape(-1, 4)[odd]))
         return _piece(topology, self.sharp, odd, around, self.levels, self.final)
-
-
-def regular_points(topology: Topology, sharp: Sharp) -> Booleans:
-    """Inner points of four quads with nothing sharp at them: (n,)."""
-    regular: Booleans = (topology.valence == 4) & (topology.point_face_count == 4)
-    regular[topology.edges[sharp.edges]] = False
-    regular[sharp.points] = False
-    # Where neighbouring faces disagree about direction there are no twins to walk over.
-    regular[topology.corners[topology.twin < 0]] = False
-    regular[topology.corner_end[topology.twin < 0]] = False
-    return regular
 
 
 def blocks_of(n_points: int, n_edges: int, n_faces: int, levels: int) -> Blocks:
@@ -182,26 +194,6 @@ def blocks_of(n_points: int, n_edges: int, n_faces: int, levels: int) -> Blocks:
 def _inner_edges(level: int) -> list[int]:
     """How many edges inside each face a level has, by the level they were born at, oldest first."""
     return [4**born * 2 ** (level - born) for born in range(1, level + 1)]
-
-
-def controls(topology: Topology, corners: Integers) -> Integers:
-    """The sixteen points around the faces of corners: (c, 16).
-
-    The face's own four from that corner on, then for each side the two beyond it, the nearer to the side's start first,
-    then the four beyond its points.
-    """
-    result = np.empty((len(corners), 16), dtype=np.int64)
-    twin, following, before = topology.twin, topology.next_corner, topology.previous_corner
-    here = corners
-    for side in range(4):
-        result[:, side] = topology.corners[here]
-        across = twin[here]
-        beyond = following[across]
-        result[:, 4 + 2 * side] = topology.corner_end[beyond]
-        result[:, 5 + 2 * side] = topology.corners[before[across]]
-        result[:, 12 + side] = topology.corners[before[twin[beyond]]]
-        here = following[here]
-    return result
 
 
 # Helpers
@@ -245,13 +237,7 @@ class Piece:
 
 
 def _piece(topology: Topology, sharp: Sharp, odd: Integers, faces: Integers, levels: int, final: Topology) -> Piece:
-    corners = topology.corners_of_faces(faces)
-    used = distinct(topology.corners[corners])
-    number = inverse_of(used, topology.n_points)
-    piece: Topology = Topology.derived(
-        offsets_from_sizes(topology.face_sizes[faces]), number[topology.corners[corners]], len(used)
-    )
-    local = sharp_on(piece, number, topology, sharp)
+    piece, used, local = cut_out(topology, faces, sharp)
     start, local_at_start = piece, local
     steps = []
     for _ in range(levels):

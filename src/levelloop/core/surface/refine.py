@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, distinct
+from levelloop.core.arrays import Booleans, Floats, Integers, distinct, inverse_of, offsets_from_sizes
 from levelloop.core.lazy import lazy
 from levelloop.core.mesh.mesh import Boundary, CreaseRule
 from levelloop.core.mesh.tags import SHARPNESS_NEVER_FADES
@@ -239,6 +239,15 @@ def sharp_on(piece: Topology, number: Integers, topology: Topology, sharp: Sharp
         points[kept],
         sharp.point_sharpness[kept],
     )
+
+
+def cut_out(topology: Topology, faces: Integers, sharp: Sharp) -> tuple[Topology, Integers, Sharp]:
+    """Some faces by themselves, the points they have, ascending, and what is sharp of them."""
+    corners = topology.corners[topology.corners_of_faces(faces)]
+    used = distinct(corners)
+    number = inverse_of(used, topology.n_points)
+    piece: Topology = Topology.derived(offsets_from_sizes(topology.face_sizes[faces]), number[corners], len(used))
+    return piece, used, sharp_on(piece, number, topology, sharp)
 
 
 # Helpers

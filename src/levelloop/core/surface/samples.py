@@ -12,7 +12,8 @@ from levelloop.core.lazy import lazy
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.progress import both
-from levelloop.core.surface.jets import NAMES, Bends, rings_of
+from levelloop.core.surface.bends import Bends
+from levelloop.core.surface.jets import rings_of
 from levelloop.core.surface.limit import Sectors, sector_normals, sector_places, sectors
 from levelloop.core.surface.refine import sharp_of
 from levelloop.core.surface.splines import regular_bends
@@ -112,23 +113,21 @@ def sampled_mesh(mesh: Mesh, cage_face: Integers) -> SurfaceSamples:
     bends.normals[rest] = sector_normals(topology, around, mesh.points, rest)[rest]
     bends.places[:] = mesh.points[around.point]
     beside = np.zeros(len(around.point))
-    everything = np.ones(len(known), dtype=np.bool_)
-    _take_from_neighbours(topology, around.of_corner, bends, known, beside, everything)
+    _take_from_neighbours(topology, around.of_corner, np.flatnonzero(~known[around.of_corner]), bends, known, beside)
     sector, has_faces = _sector_of_points(topology, around)
-    values = {name: getattr(bends, name)[sector] for name in NAMES}
-    for value in values.values():
-        value[~has_faces] = 0.0
+    values = bends.take(sector)
+    values.numbers[:, ~has_faces] = 0.0
     face = np.full(mesh.n_points, np.iinfo(np.int64).max)
     np.minimum.at(face, topology.corners, cage_face[topology.corner_face])
     return SurfaceSamples(
         mesh,
         mesh.points,
-        frozen(values["normals"]),
-        frozen(values["k1"]),
-        frozen(values["k2"]),
+        frozen(values.normals),
+        frozen(values.k1),
+        frozen(values.k2),
         frozen(np.where(has_faces, face, -1)),
         frozen(np.where(has_faces, beside[sector], 0.0)),
-        lambda: (values["d1"], values["d2"]),
+        lambda: (values.d1, values.d2),
     )
 
 
@@ -165,10 +164,25 @@ def _bends(surface: SmoothSurface, points: Floats, quarter: int, directions: boo
         )
         bends.put(piece.targets, found.take(piece.sources))
         beside[piece.targets] = lost[piece.sources]
+    if patches.fans is not None:
+        # Corner c of one level is the first corner of face c at the next, at the same point.
+        later = max(quarter - start, 0)
+        at = 4**later * patches.fans.pole_corners
+        beside_poles = surface.steps[start + later].parent if start + later < surface.level else surface.topology
+        known = np.ones(len(beside), dtype=np.bool_)
+        known[beside_poles.corners[at]] = False
+        _take_from_neighbours(beside_poles, beside_poles.corners, at, bends, known, beside)
     bare = np.flatnonzero(surface.topology.point_face_count == 0)
     if len(bare):
-        bends.put(bare, replace(Bends.flat(len(bare), directions), places=local[bare]))
+        bends.put(bare, _bare(local[bare], directions))
     return bends, beside
+
+
+def _bare(places: Floats, directions: bool) -> Bends:
+    """Of points without faces at some places (n, 3)."""
+    result = Bends.flat(len(places), directions)
+    result.places[:] = places
+    return result
 
 
 def _bends_by_rings(surface: SmoothSurface, raw: Floats, quarter: int, directions: bool) -> tuple[Bends, Floats]:
@@ -182,7 +196,7 @@ def _bends_by_rings(surface: SmoothSurface, raw: Floats, quarter: int, direction
     found = bends.take(sector)
     bare = np.flatnonzero(~has_faces)
     if len(bare):
-        found.put(bare, replace(Bends.flat(len(bare), directions), places=raw[bare]))
+        found.put(bare, _bare(raw[bare], directions))
     return found, np.where(has_faces, beside[sector], 0.0)
 
 
@@ -242,14 +256,16 @@ def _look_beside(deep: SmoothSurface, bends: Bends, known: Booleans, beside: Flo
     quarter = deep.steps[level].parent if deep.level > level else deep.topology
     # Corner c of one level is the first corner of face c at the next, at the same point.
     sector = deep.sectors.of_corner[4 ** (deep.level - level) * np.arange(quarter.n_corners)]
-    _take_from_neighbours(quarter, sector, bends, known, beside, deep.asked)
+    _take_from_neighbours(quarter, sector, np.flatnonzero((deep.asked & ~known)[sector]), bends, known, beside)
 
 
 def _take_from_neighbours(
-    topology: Topology, sector: Integers, bends: Bends, known: Booleans, beside: Floats, asked: Booleans
+    topology: Topology, sector: Integers, at: Integers, bends: Bends, known: Booleans, beside: Floats
 ) -> None:
-    """The bends of unknown sectors as those of the neighbour that bends most; sector: (k,) of each corner."""
-    at = np.flatnonzero((asked & ~known)[sector])
+    """The bends of unknown sectors as those of the neighbour that bends most.
+
+    sector: (k,) of each corner; at: (c,) the corners in unknown ones.
+    """
     after, before = topology.next_corner[at], topology.previous_corner[at]
     other = sector[np.concatenate((after, topology.next_corner[after], before))]
     owner = np.tile(sector[at], 3)
@@ -261,9 +277,7 @@ def _take_from_neighbours(
     order = np.lexsort((other, -most, owner))
     first = order[np.unique(owner[order], return_index=True)[1]]
     target, source = owner[first], other[first]
-    for name in bends.known[2:]:
-        values = getattr(bends, name)
-        values[target] = values[source]
+    bends.numbers[6:, target] = bends.numbers[6:, source]
     beside[target] = np.linalg.norm(bends.places[target] - bends.places[source], axis=1)
 
 

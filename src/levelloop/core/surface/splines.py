@@ -14,77 +14,97 @@ from functools import cache
 
 import numpy as np
 
-from levelloop.core.arrays import Floats
-from levelloop.core.surface.jets import Bends, Scratch, cross, dot, put_bends, run_blocks
+from levelloop.core.arrays import Floats, Integers
+from levelloop.core.surface.bends import FACTORS, ORDERS, SAMPLES, WORTH_THREADS, Bends, Scratch, dot, run_blocks
+from levelloop.core.surface.fans import Family, Fans
 from levelloop.core.surface.patches import Patches, blocks_of, grid_samples
 
-SAMPLES = 16_384  # looked at together: what is worked out of them stays in the cache
-WORTH_THREADS = 50_000  # samples
-U, V = 1, 2  # of the place and its derivatives u, v, uu, uv, vv
+CONTROLS = 16  # points around a face
 
 
 def regular_normals(patches: Patches, points: Floats) -> Floats:
-    """Unit normals at the level's points, (n', 3), wrong at those of irregular faces; points: (n, 3) of the mesh."""
-    result = np.empty((3, patches.final.n_points))
+    """Unit normals at the level's points, (n', 3), wrong beside creases; points: (n, 3) of the mesh."""
 
-    def put(seen: Floats, weights: Floats, rows: slice, scratch: Scratch) -> None:
-        su, sv = _jets(seen, weights[[U, V]])
-        normal = cross(su, sv, out=result[:, rows])
-        length = dot(normal, normal, out=scratch.rows(normal.shape[1])[0])
-        np.sqrt(length, out=length)
+    def found(count: int, scratch: Scratch) -> Floats:
+        normal, length = scratch.rows[:3, :count], scratch.rows[3, :count]
+        scratch.normals(count, normal)
+        np.sqrt(dot(normal, normal, out=length), out=length)
         normal /= np.maximum(length, np.finfo(np.float64).tiny, out=length)
+        return normal
 
-    _in_blocks(patches, points, put)
-    return result.T
+    return _in_groups(patches, points, 2, np.empty((3, patches.final.n_points)), found).T
 
 
 def regular_bends(patches: Patches, points: Floats, directions: bool) -> Bends:
-    """How the surface bends at the level's points, wrong at those of irregular faces; points: (n, 3) of the mesh."""
+    """How the surface bends at the level's points, wrong beside creases; points: (n, 3) of the mesh."""
     result = Bends.unknown(patches.final.n_points, directions)
 
-    def put(seen: Floats, weights: Floats, rows: slice, scratch: Scratch) -> None:
-        jets = _jets(seen, weights)
-        target = result.rows(rows)
-        target.places.T[:] = jets[0]
-        put_bends(target, jets[1:], scratch)
+    def found(count: int, scratch: Scratch) -> Floats:
+        return scratch.bends(count, directions)
 
-    _in_blocks(patches, points, put)
+    _in_groups(patches, points, 6, result.numbers, found)
     return result
 
 
 # Helpers
 
-
-def _jets(seen: Floats, weights: Floats) -> Floats:
-    """Places or derivatives of blocks of samples: (3, g, 16) and (w, 16, c) → (w, 3, g · c)."""
-    return np.asarray(np.matmul(seen, weights[:, None]).reshape(len(weights), 3, -1))
+Blocks = list[tuple[int, int, Floats]]  # the first of some samples, how many each element has, and their weights
 
 
-def _in_blocks(patches: Patches, points: Floats, put: Callable[[Floats, Floats, slice, Scratch], None]) -> None:
-    """Puts the samples block after block: the points that elements see, their weights, the rows that they fill."""
+def _in_groups(
+    patches: Patches, points: Floats, orders: int, result: Floats, found: Callable[[int, Scratch], Floats]
+) -> Floats:
+    """Fills the result, (r, n'), with what is found of samples whose first derivatives, so many, lie in the scratch.
+
+    A group is some faces, edges or points with all the samples that they have.
+    """
     columns = np.ascontiguousarray(points.T)
     topology = patches.topology
     counts = blocks_of(topology.n_points, topology.n_edges, topology.n_faces, patches.levels)
     inside, sides, corner = _weights(patches.levels)
-    work = []
-    for around, blocks, all_weights in (
+    work: list[tuple[Integers, int, Blocks]] = []
+    for around, firsts, weights in (
         (patches.face_controls, counts.in_faces, inside),
         (patches.edge_controls, counts.on_edges, sides),
         (patches.point_controls, ((0, 1),), (corner,)),
     ):
-        # The indices are known to be right; "clip" spares the check.
-        seen = np.stack([column.take(around, mode="clip") for column in columns])
-        for (first, many), weights in zip(blocks, all_weights, strict=True):
-            size = max(1, SAMPLES // many)
-            for start in range(0, len(around), size):
-                part = seen[:, start : start + size]
-                rows = slice(first + start * many, first + (start + part.shape[1]) * many)
-                work.append((part, weights, rows))
+        blocks = [(first, many, each[:orders, None]) for (first, many), each in zip(firsts, weights, strict=True)]
+        size = SAMPLES // max(sum(many for _, many in firsts), CONTROLS)
+        work += [(around[start : start + size], start, blocks) for start in range(0, len(around), size)]
 
-    def block(job: tuple[Floats, Floats, slice], scratch: Scratch) -> None:
-        put(*job, scratch)
+    def group(job: tuple[Integers, int, Blocks], scratch: Scratch) -> None:
+        elements, start, blocks = job
+        around = scratch.around(columns, elements)
+        jets, end, spots = scratch.jets[:orders], 0, []
+        for first, many, weights in blocks:
+            here = slice(end, end + len(elements) * many)
+            np.matmul(around, weights, out=jets[:, :, here].reshape(orders, 3, -1, many))
+            spots.append((here, slice(first + start * many, first + (start + len(elements)) * many)))
+            end = here.stop
+        values = found(end, scratch)
+        for here, there in spots:
+            result[:, there] = values[:, here]
 
-    run_blocks(block, work, SAMPLES, patches.final.n_points >= WORTH_THREADS)
+    run_blocks(group, work, SAMPLES, patches.final.n_points >= WORTH_THREADS)
+    if patches.fans is not None:
+        _put_fans(patches.fans, points, orders, result, found)
+    return result
+
+
+def _put_fans(fans: Fans, points: Floats, orders: int, result: Floats, found: Callable[[int, Scratch], Floats]) -> None:
+    """The same for the faces that poles alone make irregular."""
+    columns = fans.columns(points)
+
+    def group(family: Family, scratch: Scratch) -> None:
+        elements = family.around
+        weights = family.weights.jets[:orders, None]
+        count = weights.shape[2] * elements.shape[1]
+        around = scratch.around(columns, elements)
+        np.matmul(weights, around, out=scratch.jets[:orders, :, :count].reshape(orders, 3, -1, elements.shape[1]))
+        for row, values in zip(result, found(count, scratch), strict=True):
+            row[family.targets] = values[family.own]
+
+    run_blocks(group, fans.families, SAMPLES, sum(len(family.targets) for family in fans.families) >= WORTH_THREADS)
 
 
 @cache
@@ -105,8 +125,8 @@ def _jet_weights(where: Floats, samples: Floats) -> Floats:
     share = samples - 1.0
     across = [_cubic(share[:, axis]) for axis in (0, 1)]  # (3 derivatives, 4, c)
     x, y = where.astype(np.int64).T
-    orders = ((0, 0), (1, 0), (0, 1), (2, 0), (1, 1), (0, 2))
-    return np.stack([across[0][i][x] * across[1][j][y] for i, j in orders])
+    kept = zip(FACTORS, ORDERS, strict=True)
+    return np.stack([factor * across[0][i][x] * across[1][j][y] for factor, (i, j) in kept])
 
 
 def _cubic(t: Floats) -> Floats:

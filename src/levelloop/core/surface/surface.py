@@ -164,7 +164,9 @@ class SmoothSurface:
             topology = self.steps[depth].parent
             if depth == 0 and (len(topology.face_sizes) == 0 or (topology.face_sizes != 4).any()):
                 continue
-            patches = Patches(topology, self._sharp[depth], self.level - depth, self.topology)
+            # Where poles are looked at a quarter of a cage face aside, the faces of patches are no smaller than half.
+            poles = self._patches_from == 0 and depth <= 1
+            patches = Patches(topology, self._sharp[depth], self.level - depth, self.topology, poles)
             if patches.share >= LEAST_REGULAR:
                 return depth, patches
         return self.level, None

@@ -11,7 +11,7 @@ from levelloop.core.lazy import lazy
 from levelloop.core.mesh.faces import unit
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.review.subject import Subject
-from levelloop.core.surface.patches import regular_points
+from levelloop.core.surface.fans import regular_points
 from levelloop.core.surface.refine import sharp_of
 
 
