@@ -45,11 +45,10 @@ def crossing_triangles(one: Triangles, other: Triangles) -> tuple[Integers, Inte
     mine, its = mine[both], its[both]
     both = _straddles(its_corners[its], corners[mine])
     mine, its = mine[both], its[both]
-    crossed = np.zeros(len(mine), dtype=np.bool_)
-    for side in range(3):
-        ends = [side, (side + 1) % 3]
-        crossed |= _goes_through(corners[mine][:, ends], its_corners[its])
-        crossed |= _goes_through(its_corners[its][:, ends], corners[mine])
+    pair = np.stack((corners[mine], its_corners[its]))
+    # All sides of either against the other at once: of pairs there are few, of calls many.
+    ends = pair[:, :, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2, 3)
+    crossed = _goes_through(ends, np.repeat(pair[::-1].reshape(-1, 3, 3), 3, axis=0)).reshape(2, -1, 3).any(axis=(0, 2))
     return mine[crossed], its[crossed]
 
 

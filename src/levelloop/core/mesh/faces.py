@@ -38,7 +38,7 @@ def face_vectors(topology: Topology, points: Floats, faces: Integers | None = No
     faces far from the origin lose no digits.
     """
     sizes = topology.face_sizes if faces is None else topology.face_sizes[faces]
-    if faces is None and (sizes == 4).all():
+    if faces is None and topology.sides == 4:
         a, b, c, d = (points.take(topology.corners[corner::4], axis=0) for corner in (2, 0, 3, 1))
         return half_cross(a - b, c - d)
     starts = topology.face_offsets[:-1] if faces is None else topology.face_offsets[faces]
@@ -85,8 +85,9 @@ def face_areas(topology: Topology, points: Floats) -> Floats:
 
 def point_normals(topology: Topology, points: Floats) -> Floats:
     """Unit normals at points, the area-weighted mean of the faces around: (n, 3)."""
-    vectors = face_vectors(topology, points)
-    return unit(sum_by(topology.corners, vectors[topology.corner_face], topology.n_points))
+    vectors = face_vectors(topology, points).T
+    sums = [np.bincount(topology.corners, np.repeat(row, topology.face_sizes), topology.n_points) for row in vectors]
+    return unit(np.stack(sums, axis=1))
 
 
 def corner_normals(topology: Topology, points: Floats, soft: Booleans) -> Floats:
@@ -156,6 +157,11 @@ def triangles(topology: Topology, points: Floats, diagonal: Integers | None = No
     """
     if topology.n_faces == 0:
         return np.zeros((0, 3), dtype=np.int64), np.zeros(0, dtype=np.int64)
+    if topology.sides == 4:
+        corners, every = topology.corners.reshape(-1, 4), np.arange(topology.n_faces)
+        second = second_diagonal(topology, points, every, diagonal)[:, None, None]
+        halves = np.where(second, corners[:, ((1, 2, 3), (1, 3, 0))], corners[:, ((0, 1, 2), (0, 2, 3))])
+        return halves.reshape(-1, 3), np.repeat(every, 2)
     sizes, starts = topology.face_sizes, topology.face_offsets[:-1]
     counts = sizes - 2
     offsets = offsets_from_sizes(counts)
@@ -178,6 +184,30 @@ def triangles(topology: Topology, points: Floats, diagonal: Integers | None = No
             ears = _ears(local) + starts[index]
             corner_triangles[offsets[index] : offsets[index + 1]] = ears
     return topology.corners[corner_triangles], face
+
+
+def triangles_of(
+    topology: Topology, points: Floats, faces: Integers, diagonal: Integers | None = None
+) -> tuple[Integers, Integers]:
+    """Those of triangles() that are of some faces (f,), in their order."""
+    own: Topology = Topology.derived(
+        offsets_from_sizes(topology.face_sizes[faces]),
+        topology.corners[topology.corners_of_faces(faces)],
+        topology.n_points,
+    )
+    corners, face = triangles(own, points, None if diagonal is None else diagonal[faces])
+    return corners, faces[face]
+
+
+def over_corners(reduce: np.ufunc, topology: Topology, values: Floats) -> Floats:
+    """What the values (n,) of each face's points come to, np.minimum or np.maximum say: (m,)."""
+    if topology.sides not in (3, 4):
+        return np.asarray(reduce.reduceat(values[topology.corners], topology.face_offsets[:-1]))
+    # Where all have few and as many, corner by corner is several times faster.
+    result, *others = (values[column] for column in topology.corners.reshape(-1, topology.sides).T)
+    for other in others:
+        reduce(result, other, out=result)
+    return result
 
 
 def triangle_corners(topology: Topology, shown: Integers, face: Integers) -> Integers:

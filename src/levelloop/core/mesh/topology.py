@@ -161,6 +161,12 @@ class Topology:
         return frozen(np.diff(self.face_offsets))
 
     @lazy
+    def sides(self) -> int:
+        """How many sides every face has, 0 where they differ or there are none."""
+        sizes = self.face_sizes
+        return int(sizes[0]) if len(sizes) and bool((sizes == sizes[0]).all()) else 0
+
+    @lazy
     def corner_face(self) -> Integers:
         """The face of each corner: (k,)."""
         return frozen(np.repeat(np.arange(self.n_faces), self.face_sizes))
@@ -433,6 +439,8 @@ class Topology:
 
     def corners_of_faces(self, faces: Integers) -> Integers:
         """The corners of the given faces, face after face: (k,)."""
+        if self.sides:
+            return np.asarray(self.sides * faces[:, None] + np.arange(self.sides)).ravel()
         return ranges(self.face_offsets[:-1][faces], self.face_sizes[faces])
 
     def euler_number(self) -> int:

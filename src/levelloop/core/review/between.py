@@ -8,19 +8,22 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, distinct, mask_of, offsets_from_sizes
+from levelloop.core.arrays import Floats, Integers, box_of, distinct, mask_of, offsets_from_sizes
+from levelloop.core.geometry.boxes import BoxTree
 from levelloop.core.geometry.closest import Triangles
 from levelloop.core.geometry.crossings import crossing_triangles
 from levelloop.core.lazy import lazy
-from levelloop.core.mesh.faces import point_normals, triangles, turns_around, unit
+from levelloop.core.mesh.faces import over_corners, point_normals, triangles_of, turns_around, unit
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.progress import pieces
+from levelloop.core.progress import both, check, pieces
 from levelloop.core.review.flush import STEP, Flats, flats_of, flush_faces
 from levelloop.core.tolerance import last_place
 from levelloop.core.words import counted
 
 TOUCH = 1e-4  # of the size of what meets: flush faces go through each other by rounding and by how they are cut up
-FEW = 500  # faces between which there is much room: places inside them are looked at too
+LONG = 0.1  # of the room that two bodies share: places inside such faces are looked at too, unless there are many
+FEW = 500
+WORTH_THREADS = 100_000  # points of bodies
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,19 +40,17 @@ class Body:
     @lazy
     def box(self) -> tuple[Floats, Floats]:
         """The lowest and the highest corner of the box around all of it."""
-        return self.surface.points.min(axis=0), self.surface.points.max(axis=0)
+        return box_of(self.surface.points)
 
     @lazy
-    def _cut(self) -> tuple[Integers, Integers]:
-        flat, face = triangles(self.surface.topology, self.surface.points, self.surface.diagonal)
-        solid = ~self.surface.hole[face]
-        return flat[solid], face[solid]
+    def _solid(self) -> Integers:
+        return np.flatnonzero(~self.surface.hole)
 
     def piece(self, faces: Integers) -> tuple[Integers, Triangles]:
         """Some of its faces as triangles, to be searched, and the face of each: (t,)."""
-        corners, face = self._cut
-        own = mask_of(faces, self.surface.n_faces)[face]
-        return face[own], Triangles(self.surface.points, corners[own])
+        corners, face = triangles_of(self.surface.topology, self.surface.points, faces, self.surface.diagonal)
+        # With points of its own: those of all the surface are many more.
+        return face, Triangles(self.surface.points[corners].reshape(-1, 3), np.arange(corners.size).reshape(-1, 3))
 
     @lazy
     def flats(self) -> Flats:
@@ -60,19 +61,28 @@ class Body:
     def _limits(self) -> tuple[list[Floats], ...]:
         """The lowest and the highest of each face along each axis."""
         topology = self.surface.topology
-        corner, starts = self.surface.points[topology.corners].T.copy(), topology.face_offsets[:-1]
-        return [np.minimum.reduceat(row, starts) for row in corner], [
-            np.maximum.reduceat(row, starts) for row in corner
-        ]
+        rows = np.ascontiguousarray(self.surface.points.T)
+        return tuple([over_corners(least, topology, row) for row in rows] for least in (np.minimum, np.maximum))
 
     @lazy
     def _corners(self) -> tuple[Any, Integers, Floats]:
         """The points of its faces as a tree, which they are, and the normal at each point."""
         from scipy.spatial import cKDTree
 
-        used = np.flatnonzero(mask_of(self._cut[0].ravel(), self.surface.n_points))
+        topology = self.surface.topology
+        used = np.flatnonzero(mask_of(topology.corners[topology.corners_of_faces(self._solid)], topology.n_points))
         tree = cKDTree(self.surface.points[used], balanced_tree=False, compact_nodes=False)
-        return tree, used, point_normals(self.surface.topology, self.surface.points)
+        return tree, used, point_normals(topology, self.surface.points)
+
+    @property
+    def is_ready(self) -> bool:
+        """Whether what it is searched by is there."""
+        return "_corners" in self.__dict__
+
+    def ready(self) -> None:
+        """Works out what it is searched by."""
+        check()
+        _ = self._limits, self._corners
 
     @lazy
     def met(self) -> WeakKeyDictionary[Body, tuple[float | None, list[Meeting]]]:
@@ -81,7 +91,7 @@ class Body:
 
     def within(self, low: Floats, high: Floats) -> Integers:
         """The faces that reach into a box: (f,)."""
-        faces = np.flatnonzero(~self.surface.hole)
+        faces = self._solid
         for axis, (lowest, highest) in enumerate(zip(*self._limits, strict=True)):
             # Axis by axis: what is apart along one is not looked at along the next.
             faces = faces[(lowest[faces] <= high[axis]) & (highest[faces] >= low[axis])]
@@ -91,6 +101,16 @@ class Body:
         """The lowest and the highest corner of the box around some of its faces."""
         lowest, highest = self._limits
         return np.array([row[faces].min() for row in lowest]), np.array([row[faces].max() for row in highest])
+
+    def boxes(self, faces: Integers) -> tuple[Floats, Floats]:
+        """The lowest and the highest corner of the box around each of some faces: (f, 3), (f, 3)."""
+        lowest, highest = (np.stack([row[faces] for row in rows], axis=1) for rows in self._limits)
+        return lowest, highest
+
+    def extents(self, faces: Integers) -> Floats:
+        """How far each of some faces reaches along the axis along which it does farthest: (f,) mm."""
+        low, high = self.boxes(faces)
+        return np.asarray((high - low).max(axis=1, initial=0.0))
 
     def points_of(self, faces: Integers) -> Integers:
         """The points of some of its faces, ascending: (p,)."""
@@ -106,7 +126,7 @@ class Body:
 
     def turns_around(self, place: Floats) -> float:
         """How often it goes around a place, +1 inside a closed one that faces outward."""
-        return turns_around(self.surface.points[self._cut[0]], place)
+        return turns_around(self.piece(self._solid)[1].places, place)
 
     def depths(self, places: Floats) -> Floats:
         """How far places lie behind it, 0 before it: (p,) mm."""
@@ -121,7 +141,8 @@ class Body:
         places = places[perhaps]
         reach = far[perhaps].max() * (1.0 + 1e-9) + last_place(places)
         # No place is farther from a surface than from its nearest corner: what is nearer lies in this piece.
-        _, piece = self.piece(self.within(places.min(axis=0) - reach, places.max(axis=0) + reach))
+        low, high = box_of(places)
+        _, piece = self.piece(self.within(low - reach, high + reach))
         triangle, found = piece.nearest(places)
         off = places - found
         far = np.linalg.norm(off, axis=1)
@@ -156,6 +177,10 @@ def meetings(bodies: list[Body], clearance: float | None = None) -> list[Meeting
     step = STEP * np.minimum(size[:, None], size[None])
     apart = np.maximum(low[:, None] - high[None], low[None] - high[:, None]).max(axis=2)
     pairs = np.argwhere(np.triu(apart <= np.maximum(clearance or 0.0, step), 1)).tolist()
+    fresh = [bodies[one] for one in distinct(np.array(pairs, dtype=np.int64)).tolist() if not bodies[one].is_ready]
+    if sum(body.surface.n_points for body in fresh) >= WORTH_THREADS:
+        # What each is searched by has nothing to do with the others, and is made of few, long calls.
+        both(lambda: [body.ready() for body in fresh[::2]], lambda: [body.ready() for body in fresh[1::2]])
     found = []
     for one, other in pieces(pairs):
         first, second = bodies[one], bodies[other]
@@ -218,7 +243,9 @@ def _near(first: Body, second: Body, reach: float) -> tuple[Integers, Integers]:
 
 def _crossing(first: Body, near: Integers, second: Body, far: Integers) -> tuple[Integers, Integers]:
     """Those of some faces of each that go through the other: (f,), (g,), ascending."""
-    (own, mine), (other, its) = first.piece(near), second.piece(far)
+    # Boxes of faces first: of most that are near nothing else needs to be known.
+    meets, met = BoxTree(*first.boxes(near)).meeting(BoxTree(*second.boxes(far)))
+    (own, mine), (other, its) = first.piece(near[distinct(meets)]), second.piece(far[distinct(met)])
     one, two = crossing_triangles(mine, its)
     return distinct(own[one]), distinct(other[two])
 
@@ -251,19 +278,20 @@ def _faces_inside(first: Body, near: Integers, second: Body) -> Integers:
     return near[depths > 0]
 
 
-def _depth(first: Body, near: Integers, second: Body) -> float:
-    """How far points of some faces lie behind another body, the farthest of them: mm."""
-    surface = first.surface
-    points = surface.points[first.points_of(near)]
-    low, high = second.box
+def _depth(body: Body, near: Integers, other: Body) -> float:
+    """How far places on some faces of a body lie behind another one, the farthest of them: mm."""
+    surface, topology = body.surface, body.surface.topology
+    places = surface.points[body.points_of(near)]
+    low, high = other.box
     # What lies outside the box around the other lies behind nothing of it.
-    points = points[((points > low) & (points < high)).all(axis=1)]
-    if len(near) < FEW:
+    places = places[((places > low) & (places < high)).all(axis=1)]
+    long = near[body.extents(near) > LONG * (np.minimum(high, body.box[1]) - np.maximum(low, body.box[0])).max()]
+    if len(long) < FEW:
         # Long faces may go through with their corners outside: their middles and those of their sides count too.
-        edges = distinct(surface.topology.corner_edge[surface.topology.corners_of_faces(near)])
-        sides = surface.points[surface.topology.edges[edges]].mean(axis=1)
-        points = np.concatenate((points, sides, first.middles_of(near)))
-    return float(second.depths(points).max(initial=0.0))
+        edges = distinct(topology.corner_edge[topology.corners_of_faces(long)])
+        sides = surface.points[topology.edges[edges]].mean(axis=1)
+        places = np.concatenate((places, sides, body.middles_of(long)))
+    return float(other.depths(places).max(initial=0.0))
 
 
 def _told(check: str, one: int, body: Body, faces: Integers, value: float, said: str) -> Meeting:
