@@ -24,6 +24,7 @@ for name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS"):
 
 import numpy as np  # noqa: E402
 import reference  # noqa: E402
+from opening import opening  # noqa: E402
 
 from levelloop.core.edit.bevel.bevel import bevel  # noqa: E402
 from levelloop.core.edit.build.bridge import bridge  # noqa: E402
@@ -469,25 +470,6 @@ def files() -> list[Row]:
         ]
 
 
-OPENING = """
-import sys, time
-started = float(sys.argv[1])
-from levelloop.app.main import application
-from levelloop.app.window import Window
-from levelloop.demo.build import demo_document
-from levelloop.document.session import Session
-app = application()
-window = Window(Session(demo_document()))
-window.setProperty('unattended', True)
-window.resize(1280, 800)
-def shown():
-    print(1000 * (time.time() - started))
-    app.exit(0)
-window.view.frameSwapped.connect(shown)
-window.show()
-app.exec()
-"""
-
 DRAGGING = """
 import sys, time
 from PySide6.QtTest import QTest
@@ -540,17 +522,17 @@ def on_screen() -> list[Row]:
     how = "software OpenGL" if server is not None else "this screen"
 
     def printed(code: str) -> list[float]:
-        words = [sys.executable, "-c", code, repr(time.time())]
+        words = [sys.executable, "-c", code]
         done = subprocess.run(words, capture_output=True, text=True, check=False, env=environment)
         return [float(word) for word in done.stdout.split()] if done.returncode == 0 else []
 
-    opened = [number for _ in range(3) for number in printed(OPENING)]
+    opened = opening()
     dragged = printed(DRAGGING)
     beat = printed("import sys; sys.path.insert(0, 'benchmarks'); import heartbeat; print(heartbeat.longest_silence())")
     turned = printed("import sys; sys.path.insert(0, 'benchmarks'); import turning; print(*turning.frames().values())")
     if server is not None:
         server.terminate()
-    rows: list[Row] = [("window on screen with the demo", min(opened), 1500.0, how)] if opened else []
+    rows: list[Row] = [("window on screen with the demo", min(opened), 1500.0, "software OpenGL")] if opened else []
     if dragged:
         what = "9,600 quads shown smooth: soft drag"
         rows.append((f"{what}, pointer to buffers", dragged[0], 33.0, "the level drops while dragging"))

@@ -46,29 +46,34 @@ def test_operations_are_declared_for_scripts_too() -> None:
         ll.operations["bevle"]
 
 
-class Brought:
-    """An entry point as another package's would be."""
+BROUGHT = """
+from dataclasses import replace
+import levelloop as ll
+flip = ll.operations["flip"]
+fine, clash = replace(flip, key="turn_over", title="Turn over", shortcut=""), (flip,)
+"""
+POINTS = """
+[levelloop.operations]
+fine = brought_operations:fine
+clash = brought_operations:clash
+broken = no_such_module:any
+"""
 
-    def __init__(self, name: str, found: object) -> None:
-        self.name, self._found = name, found
 
-    def load(self) -> object:
-        if isinstance(self._found, Exception):
-            raise self._found
-        return self._found
-
-
-def test_operations_of_other_packages_are_like_ours_and_bad_ones_are_left_out(monkeypatch: pytest.MonkeyPatch) -> None:
-    from dataclasses import replace
-
+def test_operations_of_other_packages_are_like_ours_and_bad_ones_are_left_out(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    """A package as it is installed: its module, and beside it the list of its entry points."""
     from levelloop.document import operations
 
-    flip = ll.operations["flip"]
-    fine = replace(flip, key="turn_over", title="Turn over", shortcut="")
-    brought = [Brought("fine", fine), Brought("clash", (flip,)), Brought("broken", ImportError("no such module"))]
-    monkeypatch.setattr(operations, "entry_points", lambda group: brought if group == operations.GROUP else [])
+    (tmp_path / "brought_operations.py").write_text(BROUGHT, encoding="utf-8")
+    (tmp_path / "brought-1.0.dist-info").mkdir()
+    (tmp_path / "brought-1.0.dist-info/METADATA").write_text("Name: brought\nVersion: 1.0\n", encoding="utf-8")
+    assert operations.build_registry().all() == ll.operations.all()
+    (tmp_path / "brought-1.0.dist-info/entry_points.txt").write_text(POINTS, encoding="utf-8")
+    monkeypatch.syspath_prepend(str(tmp_path))
     registry = operations.build_registry()
-    assert registry.all()[-1] is fine and len(registry.all()) == len(ll.operations.all()) + 1
+    assert registry.all()[-1].key == "turn_over" and len(registry.all()) == len(ll.operations.all()) + 1
     assert len(registry.refused) == 2
-    assert "“broken” are left out: no such module" in registry.refused[0]
+    assert "“broken” are left out: No module named" in registry.refused[0]
     assert "“clash” are left out: two operations are called flip" in registry.refused[1]

@@ -294,9 +294,16 @@ def _told_defect(error: Exception) -> str:
 
 
 def _window(file: Path | None, demo: bool) -> None:
+    document = None
+    if demo:
+        from levelloop.demo.beside import demo_beside
+
+        document = demo_beside()
+    # What takes no part in drawing comes first: the toolkit looks at every import that follows its own.
+    import levelloop.document.session  # noqa: F401
     from levelloop.app.main import open_window
 
-    sys.exit(open_window(file, demo))
+    sys.exit(open_window(file, document))
 
 
 def _document(file: Path) -> Document:

@@ -6,7 +6,9 @@ import logging
 import os
 import signal
 import sys
+from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QOffscreenSurface, QOpenGLContext, QSurfaceFormat
@@ -22,6 +24,9 @@ from levelloop.core.errors import LevelLoopError
 from levelloop.document.session import Session
 from levelloop.files.journal import Journal
 from levelloop.files.log import keep_log
+
+if TYPE_CHECKING:
+    from levelloop.document.document import Document
 
 
 def application() -> QApplication:
@@ -43,17 +48,11 @@ def application() -> QApplication:
     return app
 
 
-def open_window(file: Path | None, demo: bool) -> int:
-    """Opens the window on a file, the demo or an empty document; returns the exit code."""
+def open_window(file: Path | None, made: Callable[[], Document] | None = None) -> int:
+    """Opens the window on a file, a document that is being made, or an empty one; returns the exit code."""
     preferences = Preferences.load()
-    session = Session(preferences.new_document())
-    if demo:
-        from levelloop.demo.build import demo_document
-
-        session = Session(demo_document())
-    elif file is not None:
-        # A file that cannot be opened is one line on the terminal, before any window appears.
-        session = Session.open(file)
+    # A file that cannot be opened is one line on the terminal, before any window appears.
+    session = Session(preferences.new_document()) if file is None else Session.open(file)
     _need_screen()
     keep_log()
     app = application()
@@ -62,10 +61,10 @@ def open_window(file: Path | None, demo: bool) -> int:
     window = Window(session, Journal(failed=logging.getLogger("levelloop").warning) if safe else None)
     catch_defects(window.tell)
     window.resize(1280, 800)
-    if demo:
-        # The demo is there to be seen: smooth.
-        for part in session.document.parts:
-            window.stage.show_until(part.id, None, True)
+    if made is not None:
+        window.adopt(Session(made()))
+        # It is there to be seen: smooth, once there is something to see.
+        window.view.frameSwapped.connect(window.levels.toggle_all, Qt.ConnectionType.SingleShotConnection)
     window.show()
     # Ctrl+C in the terminal ends the program between two events.
     timer = QTimer()

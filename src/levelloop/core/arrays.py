@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from typing import Any, TypeVar
 
 import numpy as np
@@ -13,9 +14,14 @@ Floats = NDArray[np.float64]
 Integers = NDArray[np.int64]
 Booleans = NDArray[np.bool_]
 AnyArray = NDArray[Any]
-# Elements from which on SciPy gains more than importing it costs at the start (0.4 s).
-WORTH_SCIPY = 20_000
+# Elements from which on SciPy gains time, and from which on also where it must be imported for that first (0.4 s).
+WORTH_SCIPY, WORTH_IMPORTING = 20_000, 2_000_000
 ArrayType = TypeVar("ArrayType", bound=AnyArray)
+
+
+def worth_scipy(count: int) -> bool:
+    """Whether so many elements are sorted out faster by SciPy than without it; the results are the same."""
+    return count >= (WORTH_SCIPY if "scipy.sparse.csgraph" in sys.modules else WORTH_IMPORTING)
 
 
 def frozen(array: ArrayType) -> ArrayType:
@@ -84,7 +90,7 @@ def inverse_of(indices: Integers, count: int) -> Integers:
 def group_order(labels: Integers, count: int) -> tuple[Integers, Integers]:
     """Elements sorted by label, and where each label's run starts: (n,), (count + 1,)."""
     n = len(labels)
-    if n < WORTH_SCIPY:
+    if not worth_scipy(n):
         return np.argsort(labels, kind="stable"), offsets_from_sizes(np.bincount(labels, minlength=count))
     from scipy.sparse import csr_array
 
@@ -142,7 +148,7 @@ def connected_labels(pairs: Integers, count: int) -> tuple[int, Integers]:
     """
     if count == 0:
         return 0, np.zeros(0, dtype=np.int64)
-    if count < WORTH_SCIPY:
+    if not worth_scipy(count):
         return _labels_of_few(pairs, count)
     from scipy.sparse import coo_array
     from scipy.sparse.csgraph import connected_components

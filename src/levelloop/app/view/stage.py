@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 import numpy as np
-from PySide6.QtCore import QObject, QThreadPool, Signal
+from PySide6.QtCore import QObject, QThreadPool, QTimer, Signal
 
 from levelloop.app.beside import Work
 from levelloop.app.view.render.lighter import made_ready
@@ -18,12 +18,14 @@ from levelloop.document.part import Part
 from levelloop.document.recipe.steps import growth
 from levelloop.document.session import Session
 
-# Faces that smooth in about 50 ms here; more go off the window's thread.
+# Faces that smooth in about 50 ms here; more go off the window's thread, of one part or of several together.
 AT_ONCE = 8_000
 # The same for a cage that is shown as it is.
 PLAIN_AT_ONCE = 20_000
 # Faces that follow the pointer while something is dragged.
 QUICK = 4_000
+# Milliseconds within which pictures that arrive one after the other are drawn as one.
+TOGETHER = 300
 
 
 class Stage(QObject):
@@ -48,12 +50,17 @@ class Stage(QObject):
         self._stops: dict[str, tuple[Stop, Stop]] = {}
         self.peeking: frozenset[str] = frozenset()
         self._quick = False
+        self._room = AT_ONCE  # for faces in one refresh
         self.keeps_up = False  # whether all that is shown is drawn as fast as the pointer moves
         self._bends = False
         self._wanted: dict[str, tuple[Part, int, int | None, bool]] = {}
         self._running: dict[str, Work] = {}
         self._pool = QThreadPool(self)
         self._pool.setMaxThreadCount(1)
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(TOGETHER)
+        self._soon.timeout.connect(self.changed)
 
     def is_smooth(self, part: Part) -> bool:
         """Whether a part is shown smooth just now."""
@@ -178,6 +185,7 @@ class Stage(QObject):
         here = {part.id for part in document.parts}
         for part_id in [part_id for part_id in self.pictures if part_id not in here]:
             del self.pictures[part_id]
+        self._room = AT_ONCE
         for part in document.parts:
             if part.visible:
                 self._renew(part)
@@ -206,6 +214,7 @@ class Stage(QObject):
 
     def close(self) -> None:
         """Stops what runs and lets it end."""
+        self._soon.stop()
         self._drop()
         self._pool.waitForDone()
 
@@ -248,7 +257,11 @@ class Stage(QObject):
             if faces > MOST_FACES:
                 self._until[part.id] = until = 0
                 faces = part.mesh.n_faces
-        if (faces <= AT_ONCE and not part.waits) or (level == 0 and not part.recipe and faces <= PLAIN_AT_ONCE):
+        # What is dragged follows the pointer as one, however many parts it is.
+        room = AT_ONCE if self._quick else self._room
+        if (faces <= room and not part.waits) or (level == 0 and not part.recipe and faces <= PLAIN_AT_ONCE):
+            if level or part.recipe:
+                self._room -= faces
             self._wanted.pop(part.id, None)
             self._show(part, make_picture(part, smooth, old, level, until, self._quick, on_limit, bends))
             return
@@ -310,10 +323,15 @@ class Stage(QObject):
             self._show(part, picture)
         self.busy.emit(len(self._running))
         self._start(part_id)
-        self.changed.emit()
+        if not self._running:
+            self._soon.stop()
+            self.changed.emit()
+        elif not self._soon.isActive():
+            self._soon.start()
 
     def _failed(self, part_id: str, reason: str) -> None:
         self._running.pop(part_id, None)
         self.busy.emit(len(self._running))
         self.told.emit(f"Smoothing stopped: {reason}.")
         self._start(part_id)
+        self.changed.emit()

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from levelloop.core.arrays import WORTH_SCIPY, Booleans, Integers, connected_labels, frozen
+from levelloop.core.arrays import Booleans, Integers, connected_labels, frozen, worth_scipy
 
 if TYPE_CHECKING:
     from levelloop.core.mesh.topology import Topology
@@ -22,7 +22,7 @@ def shells(topology: Topology) -> tuple[int, Integers]:
     following[order[:-1]] = order[1:]
     used = np.flatnonzero(topology.edge_face_count)
     following[order[offsets[1:][used] - 1]] = order[offsets[:-1][used]]
-    if topology.n_faces < WORTH_SCIPY:
+    if not worth_scipy(topology.n_faces):
         count, few = connected_labels(
             np.stack((topology.corner_face, topology.corner_face[following]), axis=1), topology.n_faces
         )

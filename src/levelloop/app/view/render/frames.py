@@ -25,6 +25,7 @@ class Frames:
     def __init__(self, view: Viewport, uploads: Uploads) -> None:
         self._view, self._uploads = view, uploads
         self._renderer: Renderer | None = None
+        self._is_first = True
         self.pace = Pace()
         self._wheeling = QTimer(view)
         self._wheeling.setSingleShot(True)
@@ -56,7 +57,9 @@ class Frames:
             left = (view.scenery.left_scene(view.session.state, view.state(), view.wipe), view.wipe.share)
         scene, began = view.scene(), perf_counter()
         load, turns = scene.load, view.turns or self._wheeling.isActive()
-        grade: Grade = "plain" if view.stage.is_hurried else self.pace.grade(turns, load)
+        # Where more is on its way there will be another picture at once.
+        passing = view.stage.is_hurried or view.stage.is_working or self._is_first
+        grade: Grade = "plain" if passing else self.pace.grade(turns, load)
         if grade == "light":
             scene = lighter(scene)
         target = view.defaultFramebufferObject()
@@ -64,6 +67,10 @@ class Frames:
         if turns or self.pace.tells(grade, load):
             self._renderer.finish()
             self.pace.took(grade, load, perf_counter() - began)
+        if self._is_first:
+            # Something to see as soon as can be, finely right after.
+            self._is_first = False
+            QTimer.singleShot(0, view, view.refresh)
         if grade == "fine":
             view.stage.keeps_up = perf_counter() - began < FAST
 
