@@ -466,3 +466,18 @@ def test_menus_are_short_by_task_and_everything_is_found_by_other_words_too(empt
     # What stands in no menu is still done by its key.
     empty.key(Key.Key_E)
     assert empty.view.kind == "edges"
+
+
+def test_what_is_selected_ends_in_an_ellipsis_where_there_is_no_room_for_all_of_it(empty: Hands) -> None:
+    strip = empty.window.strip
+
+    def inked(columns: int) -> int:
+        """Dark pixels in the last columns of the words, in the upper half: an ellipsis has none there."""
+        image = strip.readout.grab().toImage()
+        rows, last = range(4, image.height() // 2), range(image.width() - columns, image.width())
+        return sum(image.pixelColor(x, y).lightness() < 140 for x in last for y in rows)
+
+    strip.readout.setText("W" * 200)
+    assert strip.readout.is_cut and inked(8) == 0 and inked(60) > 0
+    strip.readout.setText("12 edges")
+    assert not strip.readout.is_cut

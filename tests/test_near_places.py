@@ -23,9 +23,10 @@ from levelloop.core.edit.repeat.copies import array
 from levelloop.core.errors import EditError
 from levelloop.core.forms.curves import Path
 from levelloop.core.forms.primitives import box, plane, quad_sphere
+from levelloop.core.geometry.boxes import BoxTree
 from levelloop.core.geometry.closest import LARGEST, Triangles, _on_triangles, closest_places
 from levelloop.core.geometry.near import in_boxes, near_any, near_groups, near_pairs
-from levelloop.core.mesh.faces import face_areas, triangles
+from levelloop.core.mesh.faces import face_areas, over_corners, triangles, triangles_of
 from levelloop.core.mesh.mesh import Mesh, mesh_of_faces
 from levelloop.core.mesh.selection import Selection, select_all, select_between
 from levelloop.core.mesh.topology import Topology
@@ -334,3 +335,30 @@ def test_no_box_is_lost(  # the demo's own form of the fault: a box scaled to no
     flat = box((1, 1, 1), (20, 20, 20))
     flat = flat.with_points(flat.points * 0)
     assert any(finding.check == "zero_area" for finding in review(flat).findings)
+
+
+@given(st.integers(0, 10_000), st.integers(0, 150), st.integers(0, 150), st.sampled_from([0.0, 0.1]))
+def test_boxes_that_meet_are_those_of_all_pairs(seed: int, count: int, others: int, reach: float) -> None:
+    """Against every pair, boxes that only touch among them."""
+    random_ = np.random.default_rng(seed)
+    low, its_low = (np.round(random_.random((n, 3)), 1) for n in (count, others))
+    high, its_high = low + np.round(0.3 * random_.random((count, 3)), 1), its_low + 0.1
+    mine, its = BoxTree(low, high).meeting(BoxTree(its_low, its_high), reach)
+    meets = (low[:, None] <= its_high[None] + reach) & (high[:, None] >= its_low[None] - reach)
+    expected = np.argwhere(meets.all(axis=2))
+    assert sorted(zip(mine.tolist(), its.tolist(), strict=True)) == [tuple(pair) for pair in expected.tolist()]
+
+
+def test_triangles_of_some_faces_are_theirs_among_all(cage: Mesh) -> None:
+    faces = np.random.default_rng(cage.n_faces).permutation(cage.n_faces)[: max(1, cage.n_faces // 2)]
+    every, of = triangles(cage.topology, cage.points, cage.diagonal)
+    some, face = triangles_of(cage.topology, cage.points, faces, cage.diagonal)
+    expected = [triangle for one in faces for triangle in every[of == one].tolist()]
+    assert some.tolist() == expected and face.tolist() == [one for one in faces for _ in range((of == one).sum())]
+
+
+def test_what_corners_come_to_is_the_least_and_the_most_of_each_face(cage: Mesh) -> None:
+    values = np.random.default_rng(1).random(cage.n_points)
+    outlines = [cage.topology.face(face) for face in range(cage.n_faces)]
+    assert over_corners(np.minimum, cage.topology, values).tolist() == [values[one].min() for one in outlines]
+    assert over_corners(np.maximum, cage.topology, values).tolist() == [values[one].max() for one in outlines]

@@ -82,6 +82,28 @@ class SignWord(QAbstractButton):
         painter.end()
 
 
+class Readout(QLabel):
+    """What is selected, in words and links; where there is room for a part of it only, it ends in an ellipsis."""
+
+    theme = BENCH
+
+    @property
+    def is_cut(self) -> bool:
+        """Whether it says more than there is room for."""
+        return self.sizeHint().width() > self.width()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        if self.is_cut:
+            wide = self.fontMetrics().horizontalAdvance("…") + 3
+            end = self.rect().adjusted(self.width() - wide, 2, 0, -2)
+            painter = QPainter(self)
+            painter.fillRect(end, QColor(self.theme.paper))
+            painter.setPen(QColor(self.theme.ink))
+            painter.drawText(end, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, "…")
+            painter.end()
+
+
 class StateStrip(QWidget):
     """The strip. kind_chosen: one of points, edges, faces, parts. kind: which is selected for."""
 
@@ -103,7 +125,7 @@ class StateStrip(QWidget):
             self.kinds[name] = word
             row.addWidget(word)
         row.addSpacing(8)
-        self.readout = QLabel(self)
+        self.readout = Readout(self)
         self.readout.setFont(text_font(9.5))
         self.readout.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.readout.setTextInteractionFlags(Qt.TextInteractionFlag.LinksAccessibleByMouse)
@@ -126,7 +148,7 @@ class StateStrip(QWidget):
 
     def set_theme(self, theme: Theme) -> None:
         """Draws the signs in another theme's colours."""
-        self.theme = theme
+        self.theme = self.readout.theme = theme
         for word in (*self.kinds.values(), *self.signs.values()):
             word.theme = theme
             word.update()
