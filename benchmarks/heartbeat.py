@@ -43,7 +43,7 @@ class Heart:
         self._timer = QTimer()
         self._timer.timeout.connect(self._beat)
         self._timer.start(BEAT)
-        self._drawing = {name: getattr(Renderer, name) for name in ("draw", "read")}
+        self._drawing = {name: getattr(Renderer, name) for name in ("draw", "read", "finish")}
         for name, draw in self._drawing.items():
             setattr(Renderer, name, self._timed(draw))
 

@@ -38,7 +38,7 @@ class Ready(QObject):
     def _make_some(self) -> None:
         if not self._is_begun:
             self._is_begun = True
-            Thread(target=make_stages_ready, name="ready").start()
+            Thread(target=_load, name="ready").start()
             self._timer.start(PAUSE)
         until = time.perf_counter() + SLICE
         for module, name in self._types:
@@ -49,3 +49,12 @@ class Ready(QObject):
         # What is there by now stays: looking through it for garbage would take 60 ms each time.
         if gc.get_freeze_count() == 0:
             gc.freeze()
+
+
+# Helpers
+
+
+def _load() -> None:
+    make_stages_ready()
+    # What sorts out the elements of large cages.
+    import scipy.sparse.csgraph  # noqa: F401

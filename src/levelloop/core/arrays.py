@@ -15,7 +15,7 @@ Integers = NDArray[np.int64]
 Booleans = NDArray[np.bool_]
 AnyArray = NDArray[Any]
 # Elements from which on SciPy gains time, and from which on also where it must be imported for that first (0.4 s).
-WORTH_SCIPY, WORTH_IMPORTING = 20_000, 2_000_000
+WORTH_SCIPY, WORTH_IMPORTING = 20_000, 80_000
 ArrayType = TypeVar("ArrayType", bound=AnyArray)
 
 

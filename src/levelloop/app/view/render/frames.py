@@ -58,13 +58,13 @@ class Frames:
         scene, began = view.scene(), perf_counter()
         load, turns = scene.load, view.turns or self._wheeling.isActive()
         # Where more is on its way there will be another picture at once.
-        passing = view.stage.is_hurried or view.stage.is_working or self._is_first
-        grade: Grade = "plain" if passing else self.pace.grade(turns, load)
+        passes = (view.stage.is_working or self._is_first) and not turns
+        grade: Grade = "plain" if view.stage.is_hurried or passes else self.pace.grade(turns, load)
         if grade == "light":
             scene = lighter(scene)
         target = view.defaultFramebufferObject()
         self._renderer.draw(target, scene, view.camera, *view.pixels, grade == "fine", left)
-        if turns or self.pace.tells(grade, load):
+        if passes or turns or self.pace.tells(grade, load):
             self._renderer.finish()
             self.pace.took(grade, load, perf_counter() - began)
         if self._is_first:
