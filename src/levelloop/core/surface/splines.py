@@ -48,7 +48,7 @@ def regular_bends(patches: Patches, points: Floats, directions: bool) -> Bends:
 
 # Helpers
 
-Blocks = list[tuple[int, int, Floats]]  # the first of some samples, how many each element has, and their weights
+Firsts = tuple[tuple[int, int], ...]  # of each block of samples the first, and how many an element has
 
 
 def _in_groups(
@@ -62,28 +62,26 @@ def _in_groups(
     topology = patches.topology
     counts = blocks_of(topology.n_points, topology.n_edges, topology.n_faces, patches.levels)
     inside, sides, corner = _weights(patches.levels)
-    work: list[tuple[Integers, int, Blocks]] = []
+    work: list[tuple[Integers, int, Firsts, Floats]] = []
     for around, firsts, weights in (
         (patches.face_controls, counts.in_faces, inside),
         (patches.edge_controls, counts.on_edges, sides),
-        (patches.point_controls, ((0, 1),), (corner,)),
+        (patches.point_controls, ((0, 1),), corner),
     ):
-        blocks = [(first, many, each[:orders, None]) for (first, many), each in zip(firsts, weights, strict=True)]
-        size = SAMPLES // max(sum(many for _, many in firsts), CONTROLS)
-        work += [(around[start : start + size], start, blocks) for start in range(0, len(around), size)]
+        each = sum(many for _, many in firsts)
+        size = SAMPLES // max(each, CONTROLS)
+        work += [(around[start : start + size], start, firsts, weights) for start in range(0, len(around), size)]
 
-    def group(job: tuple[Integers, int, Blocks], scratch: Scratch) -> None:
-        elements, start, blocks = job
-        around = scratch.around(columns, elements)
-        jets, end, spots = scratch.jets[:orders], 0, []
-        for first, many, weights in blocks:
-            here = slice(end, end + len(elements) * many)
-            np.matmul(around, weights, out=jets[:, :, here].reshape(orders, 3, -1, many))
-            spots.append((here, slice(first + start * many, first + (start + len(elements)) * many)))
-            end = here.stop
-        values = found(end, scratch)
-        for here, there in spots:
-            result[:, there] = values[:, here]
+    def group(job: tuple[Integers, int, Firsts, Floats], scratch: Scratch) -> None:
+        elements, start, firsts, weights = job
+        count, each = len(elements), weights.shape[-1]
+        jets = scratch.jets[:orders, :, : count * each].reshape(orders, 3, count, each)
+        np.matmul(scratch.around(columns, elements), weights[:orders, None], out=jets)
+        values, end = found(count * each, scratch).reshape(len(result), count, each), 0
+        for first, many in firsts:
+            there = result[:, first + start * many : first + (start + count) * many]
+            there.reshape(len(result), count, many)[:] = values[:, :, end : end + many]
+            end += many
 
     run_blocks(group, work, SAMPLES, patches.final.n_points >= WORTH_THREADS)
     if patches.fans is not None:
@@ -108,14 +106,14 @@ def _put_fans(fans: Fans, points: Floats, orders: int, result: Floats, found: Ca
 
 
 @cache
-def _weights(levels: int) -> tuple[tuple[Floats, ...], tuple[Floats, ...], Floats]:
-    """What the sixteen points around a face weigh in place and derivatives at the samples of each block inside it, of
-    those along its first side, and at its first corner: (6, 16, c) each.
+def _weights(levels: int) -> tuple[Floats, Floats, Floats]:
+    """What the sixteen points around a face weigh in derivatives and place at the samples inside it, block after block,
+    at those along its first side, and at its first corner: (6, 16, c) each.
     """
     where, (inside, side, corner) = grid_samples(levels)
     return (
-        tuple(_jet_weights(where, samples) for samples in inside),
-        tuple(_jet_weights(where, samples) for samples in side),
+        _jet_weights(where, np.concatenate(inside)),
+        _jet_weights(where, np.concatenate(side)),
         _jet_weights(where, corner),
     )
 
