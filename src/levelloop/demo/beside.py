@@ -20,7 +20,11 @@ if TYPE_CHECKING:
 def demo_beside() -> Callable[[], Document]:
     """Begins to build the demo; the function that comes back waits for it, and builds it where that went wrong."""
     read, write = os.pipe()
-    child = os.fork()
+    try:
+        child = os.fork()
+    except OSError:
+        # No room for another process: what comes through the pipe is nothing.
+        child = -1
     if child == 0:
         _build(read, write)
     os.close(write)
@@ -60,7 +64,8 @@ def _build(read: int, write: int) -> None:
 def _received(child: int, read: int) -> Document:
     with open(read, "rb") as pipe:
         data = pipe.read()
-    os.waitpid(child, 0)
+    if child > 0:
+        os.waitpid(child, 0)
     try:
         return unpacked(data)
     except (pickle.UnpicklingError, EOFError):

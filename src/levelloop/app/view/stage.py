@@ -137,6 +137,11 @@ class Stage(QObject):
         """Whether a picture is being made off the window's thread."""
         return bool(self._running)
 
+    @property
+    def is_filling(self) -> bool:
+        """Whether pictures of several parts are being made: what is drawn meanwhile is soon drawn again."""
+        return len(self._running) > 1
+
     def stop_work(self) -> None:
         """Drops pictures that are being made; the parts are shown as their cages."""
         for part_id in self._running:

@@ -58,7 +58,7 @@ class Frames:
         scene, began = view.scene(), perf_counter()
         load, turns = scene.load, view.turns or self._wheeling.isActive()
         # Where more is on its way there will be another picture at once.
-        passes = (view.stage.is_working or self._is_first) and not turns
+        passes = (view.stage.is_filling or self._is_first) and not turns
         grade: Grade = "plain" if view.stage.is_hurried or passes else self.pace.grade(turns, load)
         if grade == "light":
             scene = lighter(scene)
