@@ -15,7 +15,7 @@ from levelloop.core.forms.solids import torus
 from levelloop.core.mesh.faces import face_areas
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.surface.limit_matrix import limit_matrix
-from levelloop.core.surface.samples import SurfaceSamples, _bends, _bends_by_rings, sampled
+from levelloop.core.surface.samples import SurfaceSamples, _bends, _bends_by_rings, sampled, sampled_mesh
 from levelloop.core.surface.surface import SmoothSurface, smooth
 from levelloop.document.session import Session
 
@@ -242,3 +242,16 @@ def test_what_is_too_small_for_a_number_is_flat_and_no_complaint(size: float) ->
     surface = samples(quad_sphere(20, 4).with_points(size * quad_sphere(20, 4).points))
     for values in (surface.normals, surface.k1, surface.k2, surface.d1, surface.d2):
         assert np.isfinite(values).all()
+
+
+@pytest.mark.parametrize("level", [0, 2, 3])
+def test_a_curve_has_samples_that_bend_nowhere(level: int) -> None:
+    """Parts without faces are shown beside others whose curvature is looked at; with steps that shape them too."""
+    session = Session.new()
+    session.do("add_curve")
+    curve = session.part.mesh
+    for found in (samples(curve, level), sampled_mesh(curve, np.zeros(0, dtype=np.int64))):
+        assert len(found.points) == curve.n_points and (found.points == curve.points).all()
+        for values in (found.k1, found.k2, found.normals, found.d1, found.d2, found.beside):
+            assert len(values) == curve.n_points and not values.any()
+        assert (found.cage_face == -1).all()

@@ -115,7 +115,8 @@ def sampled_mesh(mesh: Mesh, cage_face: Integers) -> SurfaceSamples:
     beside = np.zeros(len(around.point))
     _take_from_neighbours(topology, around.of_corner, np.flatnonzero(~known[around.of_corner]), bends, known, beside)
     sector, has_faces = _sector_of_points(topology, around)
-    values = bends.take(sector)
+    # A curve has points, and nothing that bends there.
+    values = bends.take(sector) if has_faces.any() else Bends.flat(mesh.n_points, True)
     values.numbers[:, ~has_faces] = 0.0
     face = np.full(mesh.n_points, np.iinfo(np.int64).max)
     np.minimum.at(face, topology.corners, cage_face[topology.corner_face])
@@ -126,7 +127,7 @@ def sampled_mesh(mesh: Mesh, cage_face: Integers) -> SurfaceSamples:
         frozen(values.k1),
         frozen(values.k2),
         frozen(np.where(has_faces, face, -1)),
-        frozen(np.where(has_faces, beside[sector], 0.0)),
+        frozen(np.where(has_faces, beside[sector], 0.0) if has_faces.any() else np.zeros(mesh.n_points)),
         lambda: (values.d1, values.d2),
     )
 
@@ -188,6 +189,8 @@ def _bare(places: Floats, directions: bool) -> Bends:
 def _bends_by_rings(surface: SmoothSurface, raw: Floats, quarter: int, directions: bool) -> tuple[Bends, Floats]:
     """The same from the points around each; raw: the surface's points."""
     around = surface.sectors
+    if len(around.point) == 0:
+        return _bare(raw, directions), np.zeros(len(raw))
     bends, known = _known_bends(surface, raw, directions)
     beside = np.zeros(len(around.point))
     _fill_normals(surface, raw, bends, known)
