@@ -131,6 +131,14 @@ class Scratch:
         out -= np.multiply(su[2:5], sv[1:4], out=self.rows[-3:, :count])
         return out
 
+    def unit_normals(self, count: int) -> Floats:
+        """The unit normals at so many samples, zero where nothing faces anywhere: (3, count)."""
+        normal, length = self.rows[:3, :count], self.rows[3, :count]
+        self.normals(count, normal)
+        np.sqrt(dot(normal, normal, out=length), out=length)
+        normal /= np.maximum(length, np.finfo(np.float64).tiny, out=length)
+        return normal
+
     def bends(self, count: int, directions: bool) -> Floats:
         """How a surface bends at so many samples whose derivatives and places are there: (8, n) or (14, n) as in Bends.
 

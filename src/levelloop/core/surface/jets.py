@@ -10,13 +10,14 @@ B-spline weights: de Boor 1978.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers
 from levelloop.core.mesh.topology import Topology
-from levelloop.core.surface.bends import FACTORS, WORTH_THREADS, Bends, Scratch, dot, run_blocks
+from levelloop.core.surface.bends import FACTORS, WORTH_THREADS, Bends, Scratch, run_blocks
 from levelloop.core.surface.limit import Sectors
 
 BLOCK = 8_192  # points looked at together: what is worked out of them stays in the cache
@@ -43,29 +44,22 @@ class Rings:
 
         on_surface: the points lie on the surface itself, so that differences stand for derivatives.
         """
+
+        def found(ring: Integers, weights: Floats) -> Floats:
+            room = Bends.unknown(len(ring), directions).numbers
+            return _in_blocks(ring, points, weights, room, lambda count, scratch: scratch.bends(count, directions))
+
         rings = (self.inner, self.rim, self.corner)
-        weights = DIFFERENCES if on_surface else DERIVATIVES
-        found = [_in_blocks(ring, points, each, directions) for ring, each in zip(rings, weights, strict=True)]
+        numbers = map(found, rings, DIFFERENCES if on_surface else DERIVATIVES)
         owners = np.concatenate((self.inner_of, self.rim_of, self.corner_of))
-        return owners, Bends(np.concatenate([one.numbers for one in found], axis=1))
+        return owners, Bends(np.concatenate(list(numbers), axis=1))
 
     def inner_normals(self, points: Floats) -> Floats:
         """Unit normals at the inner ones alone: (a, 3); zero where nothing faces anywhere."""
-        result = np.empty((3, len(self.inner)))
-        columns = np.ascontiguousarray(points.T)
-
-        def block(start: int, scratch: Scratch) -> None:
-            part = self.inner[start : start + BLOCK]
-            _, e0, f0, e1, f1, e2, f2, e3, f3 = _around(columns, part)
-            one, other = f0 - f2, f1 - f3
-            scratch.jets[0, :, : len(part)] = 4 * (e0 - e2) + one - other
-            scratch.jets[1, :, : len(part)] = 4 * (e1 - e3) + one + other
-            normal = scratch.normals(len(part), np.empty_like(one))
-            length = np.sqrt(dot(normal, normal))
-            np.divide(normal, np.where(length > 0, length, 1.0), out=result[:, start : start + BLOCK])
-
-        run_blocks(block, range(0, len(self.inner), BLOCK), BLOCK, len(self.inner) >= WORTH_THREADS)
-        return result.T
+        room = np.empty((3, len(self.inner)))
+        return _in_blocks(
+            self.inner, points, DERIVATIVES[0][:2], room, lambda count, scratch: scratch.unit_normals(count)
+        ).T
 
 
 def rings_of(topology: Topology, sectors: Sectors, asked: Booleans | None = None) -> Rings:
@@ -94,18 +88,19 @@ def rings_of(topology: Topology, sectors: Sectors, asked: Booleans | None = None
 # Helpers
 
 
-def _in_blocks(ring: Integers, points: Floats, weights: Floats, directions: bool) -> Bends:
-    count = len(ring)
-    result = Bends.unknown(count, directions)
+def _in_blocks(
+    ring: Integers, points: Floats, weights: Floats, result: Floats, found: Callable[[int, Scratch], Floats]
+) -> Floats:
+    """Fills the result, (r, s), with what is found at rings (s, p): their jets, by weights (o, p), lie in its room."""
     columns = np.ascontiguousarray(points.T)
 
     def block(start: int, scratch: Scratch) -> None:
         around = _around(columns, ring[start : start + BLOCK])
         count = around.shape[2]
-        np.einsum("op,pin->oin", weights, around, out=scratch.jets[:, :, :count])
-        result.numbers[:, start : start + count] = scratch.bends(count, directions)
+        np.einsum("op,pin->oin", weights, around, out=scratch.jets[: len(weights), :, :count])
+        result[:, start : start + count] = found(count, scratch)
 
-    run_blocks(block, range(0, count, BLOCK), BLOCK, count >= WORTH_THREADS)
+    run_blocks(block, range(0, len(ring), BLOCK), BLOCK, len(ring) >= WORTH_THREADS)
     return result
 
 

@@ -15,7 +15,7 @@ from functools import cache
 import numpy as np
 
 from levelloop.core.arrays import Floats, Integers
-from levelloop.core.surface.bends import FACTORS, ORDERS, SAMPLES, WORTH_THREADS, Bends, Scratch, dot, run_blocks
+from levelloop.core.surface.bends import FACTORS, ORDERS, SAMPLES, WORTH_THREADS, Bends, Scratch, run_blocks
 from levelloop.core.surface.fans import Family, Fans
 from levelloop.core.surface.patches import Patches, blocks_of, grid_samples
 
@@ -26,11 +26,7 @@ def regular_normals(patches: Patches, points: Floats) -> Floats:
     """Unit normals at the level's points, (n', 3), wrong beside creases; points: (n, 3) of the mesh."""
 
     def found(count: int, scratch: Scratch) -> Floats:
-        normal, length = scratch.rows[:3, :count], scratch.rows[3, :count]
-        scratch.normals(count, normal)
-        np.sqrt(dot(normal, normal, out=length), out=length)
-        normal /= np.maximum(length, np.finfo(np.float64).tiny, out=length)
-        return normal
+        return scratch.unit_normals(count)
 
     return _in_groups(patches, points, 2, np.empty((3, patches.final.n_points)), found).T
 
