@@ -60,7 +60,7 @@ from levelloop.core.mesh.selection import (  # noqa: E402
     select_ring,
 )
 from levelloop.core.mesh.topology import Topology  # noqa: E402
-from levelloop.core.review import review  # noqa: E402
+from levelloop.core.review import Subject, review, reviews  # noqa: E402
 from levelloop.core.review.between import Body, meetings  # noqa: E402
 from levelloop.core.review.findings import Finding, Remedy  # noqa: E402
 from levelloop.core.select.soft_range import Soft, soft_weights  # noqa: E402
@@ -389,6 +389,20 @@ def reviewing() -> list[Row]:
     """The whole review, and what is found between many parts."""
     mesh = cube_of(20_000)
     rows: list[Row] = [("20,000 faces: full review", best(lambda: review(fresh(mesh)), 3), 1000.0, "")]
+    first = Subject(mesh)
+    reviews(first)
+    points = mesh.points.copy()
+    points[500] *= 1.01
+    edits = {
+        "a point was moved": mesh.with_points(points),
+        "a face was extruded": extrude(mesh, Selection("faces", np.array([700])), 0.3).mesh,
+    }
+    for title, edited in edits.items():
+
+        def again(edited: Mesh = edited) -> None:
+            reviews(Subject(fresh(edited) if edited.topology is not mesh.topology else edited, True, first.known))
+
+        rows.append((f"20,000 faces: reviewed again, {title}", best(again, 3), 150.0, ""))
     # On every other square of a board, so that the box of each meets those of four others.
     ball = quad_sphere(10, 40)
     squares = [(i, j) for i in range(10) for j in range(10) if (i + j) % 2 == 0]

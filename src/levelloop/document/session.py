@@ -22,6 +22,7 @@ from levelloop.core.mesh.selection import (
 )
 from levelloop.core.review import Report
 from levelloop.core.review.findings import PURPOSES, Finding, Purpose
+from levelloop.core.review.subject import Known
 from levelloop.core.select.where import element_near, select_where
 from levelloop.document.document import Document
 from levelloop.document.looks import checked_looks
@@ -58,6 +59,8 @@ class Session(RecipeCalls):
         self._saved: Document | None = document
         self.path = path
         self._stamp = _stamp(path)
+        # What was seen of each part at the last review: of an edited one only what has changed is looked at again.
+        self._known: dict[str, Known] = {}
         # How jobs are run: a window does it off its own thread.
         self.runs: Callable[[Job], State] = Job.run
         # The same for other work, with its title.
@@ -325,7 +328,7 @@ class Session(RecipeCalls):
 
     def reports(self, purpose: Purpose = "smooth", clearance: float | None = None) -> list[tuple[Part, Report]]:
         """The review of every part that is given out, with its recipe. clearance: see review."""
-        return reviewed_parts(self.document, purpose, clearance)
+        return reviewed_parts(self.document, purpose, clearance, self._known)
 
     def review(self, purpose: Purpose = "smooth", clearance: float | None = None) -> list[Finding]:
         """What the review finds in all parts, worst first within each.

@@ -13,6 +13,7 @@ from levelloop.app.panels.review.sketch import mesh_of, outwards
 from levelloop.core.mesh.selection import Selection, count_of
 from levelloop.core.progress import pieces
 from levelloop.core.review.findings import Finding, Remedy
+from levelloop.core.review.subject import Known
 from levelloop.document.operations import REGISTRY
 from levelloop.document.recipe.steps import growth
 from levelloop.document.review.remedies import Effect, begin, place_of, remedies_of, tried
@@ -37,6 +38,7 @@ class Reviewing(QObject):
         self._trying: Work | None = None
         self._is_over = False
         self._again = False
+        self._known: dict[str, Known] = {}  # what was seen of each part, so that only what changes is looked at again
         self._took = 0.0  # seconds, the last time
         self._trial = QTimer(self)
         self._trial.setSingleShot(True)
@@ -84,7 +86,7 @@ class Reviewing(QObject):
 
         def review() -> Any:
             began = perf_counter()
-            found = reviewed_for_all(document)
+            found = reviewed_for_all(document, known=self._known)
             self._took = perf_counter() - began
             return found
 
@@ -184,7 +186,7 @@ class Reviewing(QObject):
 
         def effects() -> list[Effect]:
             return [
-                tried(document, part_id, finding, remedy, purpose, place_of(remedy, step))
+                tried(document, part_id, finding, remedy, purpose, place_of(remedy, step), self._known)
                 for remedy in pieces(remedies_of(finding))
             ]
 

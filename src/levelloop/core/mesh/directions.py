@@ -29,10 +29,8 @@ def flipped_faces(mesh: Mesh, encloses: float = LEAST_ENCLOSED) -> tuple[Boolean
     corner, face = triangles(topology, mesh.points, mesh.diagonal)
     p = mesh.points[corner]
     # About each sheet's own middle, so that a piece far from the origin loses no digits.
-    middle = (
-        np.stack([np.bincount(sheet[face], p.mean(axis=1)[:, axis], count) for axis in range(3)], axis=1)
-        / np.maximum(np.bincount(sheet[face], minlength=count), 1)[:, None]
-    )
+    tripled = p[:, 0] + p[:, 1] + p[:, 2]
+    middle = sum_by(sheet[face], tripled, count) / np.maximum(3 * np.bincount(sheet[face], minlength=count), 1)[:, None]
     p = p - middle[sheet[face]][:, None]
     six_volumes = np.einsum("ij,ij->i", p[:, 0], np.cross(p[:, 1], p[:, 2])) * np.where(flip[face], -1.0, 1.0)
     volume = np.bincount(sheet[face], six_volumes, count) / 6.0

@@ -4,21 +4,22 @@ from __future__ import annotations
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, distinct
+from levelloop.core.arrays import AnyArray, distinct
 from levelloop.core.geometry.near import in_boxes
 from levelloop.core.mesh.faces import concave_faces, face_centres, sees_all_sides, triangles, turns_around
-from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.review.findings import Finding, Remedy, Severity
 from levelloop.core.review.sides import on_flats
+from levelloop.core.review.subject import Subject, each
 from levelloop.core.tolerance import AUTOMATIC, settled
 from levelloop.core.words import counted, verb
 
+OVERLAPS, OVERLAPS_ON_FLAT, EVENLY = 1, 2, 3  # how the pieces lie that smoothing splits a concave face into
 LOOKED_AT = 24  # places of a shell that are asked whether they are inside another one
 
 
-def check_on_edge(mesh: Mesh) -> list[Finding]:
+def check_on_edge(subject: Subject) -> list[Finding]:
     """Open points that lie on an open edge they are no end of: seams that look closed and are not."""
-    topology = mesh.topology
+    mesh, topology = subject.mesh, subject.mesh.topology
     points, edges = np.flatnonzero(topology.open_points), np.flatnonzero(topology.open_edges)
     if len(points) == 0 or len(edges) == 0:
         return []
@@ -52,41 +53,47 @@ def check_on_edge(mesh: Mesh) -> list[Finding]:
     ]
 
 
-def check_concave(mesh: Mesh) -> list[Finding]:
-    """Faces with a corner that turns inwards: a warning where the pieces that smoothing splits them into overlap."""
-    topology = mesh.topology
+@each("faces")
+def concave(subject: Subject) -> AnyArray:
+    """Faces with a corner that turns inwards, and how the pieces lie that smoothing splits them into: (m,)."""
+    mesh, topology = subject.mesh, subject.mesh.topology
+    result = np.zeros(mesh.n_faces, dtype=np.int8)
     found = np.flatnonzero(concave_faces(topology, mesh.points) & ~mesh.hole)
-    if len(found) == 0:
-        return []
-    centres = face_centres(topology, mesh.points)
-    overlap = ~sees_all_sides(topology, mesh.points, found, centres[found])
-    flat = on_flats(mesh)[found]
-    kinds: tuple[tuple[Severity, Booleans, str], ...] = (
-        ("warn", overlap & ~flat, "."),
-        ("note", overlap & flat, ", on a flat area."),
-        ("note", ~overlap, " a little; it splits evenly all the same."),
+    if len(found):
+        overlap = ~sees_all_sides(topology, mesh.points, found, face_centres(topology, mesh.points)[found])
+        result[found] = np.where(overlap, np.where(on_flats(subject)[found], OVERLAPS_ON_FLAT, OVERLAPS), EVENLY)
+    return result
+
+
+def check_concave(subject: Subject) -> list[Finding]:
+    """Faces with a corner that turns inwards: a warning where the pieces that smoothing splits them into overlap."""
+    kinds: tuple[tuple[Severity, int, str], ...] = (
+        ("warn", OVERLAPS, "."),
+        ("note", OVERLAPS_ON_FLAT, ", on a flat area."),
+        ("note", EVENLY, " a little; it splits evenly all the same."),
     )
-    return [
-        Finding(
-            "concave",
-            severity,
-            "faces",
-            found[chosen],
-            centres[found[chosen]],
-            f"{counted(int(chosen.sum()), 'face')} {verb(int(chosen.sum()), 'has', 'have')} "
-            f"a corner that turns inwards{where}",
-            float(chosen.sum()),
-            "faces",
-            advice="Move the corner out, or join points across the face.",
-        )
-        for severity, chosen, where in kinds
-        if chosen.any()
-    ]
+    of_kind = concave(subject)
+    if not of_kind.any():
+        return []
+    centres = face_centres(subject.mesh.topology, subject.mesh.points)
+    findings = []
+    for severity, kind, where in kinds:
+        found = np.flatnonzero(of_kind == kind)
+        count = len(found)
+        words = f"{counted(count, 'face')} {verb(count, 'has', 'have')} a corner that turns inwards{where}"
+        advice = "Move the corner out, or join points across the face."
+        if count:
+            findings.append(
+                Finding(
+                    "concave", severity, "faces", found, centres[found], words, float(count), "faces", advice=advice
+                )
+            )
+    return findings
 
 
-def check_inside(mesh: Mesh) -> list[Finding]:
+def check_inside(subject: Subject) -> list[Finding]:
     """Shells that lie within another one and look outwards: surface that nobody sees, and that a print fills twice."""
-    topology = mesh.topology
+    mesh, topology = subject.mesh, subject.mesh.topology
     if topology.n_shells < 2 or mesh.n_faces == 0:
         return []
     label = topology.shell_label

@@ -4,18 +4,20 @@ from __future__ import annotations
 
 import numpy as np
 
+from levelloop.core.arrays import AnyArray
 from levelloop.core.mesh.directions import flipped_faces
 from levelloop.core.mesh.faces import edge_lengths, face_centres, flatness
-from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.review.findings import Finding, Remedy
+from levelloop.core.review.subject import Subject, each
 from levelloop.core.words import counted, verb
 
 CLEARLY_ENCLOSED = 0.15  # from which on the review says that an open piece looks inwards: a dish may be meant so
 FLATNESS_SHARE = 0.02  # of the face's mean side; below that shading does not show it (common practice, no source)
 
 
-def check_flipped(mesh: Mesh) -> list[Finding]:
+def check_flipped(subject: Subject) -> list[Finding]:
     """Faces that look inwards or against their neighbours, and surfaces with one side only."""
+    mesh = subject.mesh
     findings = []
     flipped, _ = flipped_faces(mesh, CLEARLY_ENCLOSED)
     faces = np.flatnonzero(flipped)
@@ -53,14 +55,21 @@ def check_flipped(mesh: Mesh) -> list[Finding]:
     return findings
 
 
-def check_flatness(mesh: Mesh) -> list[Finding]:
-    """Faces whose corners stray from a plane by more than a fiftieth of their mean side."""
-    if mesh.n_faces == 0:
-        return []
-    topology = mesh.topology
-    height = flatness(topology, mesh.points)
+@each("faces")
+def heights(subject: Subject) -> AnyArray:
+    """How far the corners of each face stray from a plane, and its mean side: (m, 2) mm."""
+    mesh, topology = subject.mesh, subject.mesh.topology
     length = edge_lengths(topology, mesh.points)[topology.corner_edge]
     side = np.add.reduceat(length, topology.face_offsets[:-1]) / topology.face_sizes
+    return np.stack((flatness(topology, mesh.points), side), axis=1)
+
+
+def check_flatness(subject: Subject) -> list[Finding]:
+    """Faces whose corners stray from a plane by more than a fiftieth of their mean side."""
+    mesh, topology = subject.mesh, subject.mesh.topology
+    if mesh.n_faces == 0:
+        return []
+    height, side = heights(subject).T
     share = np.divide(height, side, out=np.zeros_like(height), where=side > 0)
     faces = np.flatnonzero(share > FLATNESS_SHARE)
     if len(faces) == 0:

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from levelloop.core.arrays import Integers
+from levelloop.core.arrays import AnyArray, Integers, connected_labels
 from levelloop.core.geometry.near import near_any
 from levelloop.core.mesh.faces import edge_lengths, face_areas, face_centres
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.review.findings import Finding, Remedy
+from levelloop.core.review.subject import Subject, each
 from levelloop.core.tolerance import AUTOMATIC, last_place, settled
 from levelloop.core.words import counted, verb
 
@@ -17,8 +18,9 @@ DOUBLES_WITHIN = AUTOMATIC  # mm; a thousandth joins seams and eats no detail (c
 NO_WIDTH = 1e-9  # of a face's longest side
 
 
-def check_open_edges(mesh: Mesh) -> list[Finding]:
+def check_open_edges(subject: Subject) -> list[Finding]:
     """Edges with one face only: fine for a sheet, a hole for a print."""
+    mesh = subject.mesh
     edges = np.flatnonzero(mesh.topology.open_edges)
     if len(edges) == 0:
         return []
@@ -39,9 +41,28 @@ def check_open_edges(mesh: Mesh) -> list[Finding]:
     ]
 
 
-def check_non_manifold(mesh: Mesh) -> list[Finding]:
+@each("points")
+def touching_fans(subject: Subject) -> AnyArray:
+    """Points whose faces form several fans that share no edge there: (n,)."""
+    topology = subject.mesh.topology
+    # At each point its corners are joined where they share an edge that leaves the point.
+    into_edge = topology.corner_edge[topology.previous_corner]
+    key_out = 2 * topology.corner_edge + (topology.edges[topology.corner_edge, 0] != topology.corners)
+    key_in = 2 * into_edge + (topology.edges[into_edge, 0] != topology.corners)
+    k = topology.n_corners
+    pairs = np.concatenate(
+        (np.stack((np.arange(k), k + key_out), axis=1), np.stack((np.arange(k), k + key_in), axis=1))
+    )
+    count, labels = connected_labels(pairs, k + 2 * topology.n_edges)
+    # A fan is around one point only.
+    around = np.full(count, -1, dtype=np.int64)
+    around[labels[:k]] = topology.corners
+    return np.asarray(np.bincount(around[around >= 0], minlength=topology.n_points) > 1)
+
+
+def check_non_manifold(subject: Subject) -> list[Finding]:
     """Edges where more than two faces meet, and points where separate fans of faces touch."""
-    topology = mesh.topology
+    mesh, topology = subject.mesh, subject.mesh.topology
     findings = []
     edges = np.flatnonzero(topology.edge_face_count > 2)
     if len(edges):
@@ -59,7 +80,7 @@ def check_non_manifold(mesh: Mesh) -> list[Finding]:
                 advice="Delete the surplus faces, or detach one side.",
             )
         )
-    points = _touching_fans(mesh)
+    points = np.flatnonzero(touching_fans(subject))
     if len(points):
         findings.append(
             Finding(
@@ -77,8 +98,9 @@ def check_non_manifold(mesh: Mesh) -> list[Finding]:
     return findings
 
 
-def check_doubles(mesh: Mesh) -> list[Finding]:
+def check_doubles(subject: Subject) -> list[Finding]:
     """Points that lie on each other without being one; those of a curve may lie on what is swept along it."""
+    mesh = subject.mesh
     within = settled(DOUBLES_WITHIN, mesh.points, mesh.topology.edges)
     own = np.flatnonzero(mesh.topology.point_face_count > 0) if mesh.curve else np.arange(mesh.n_points)
     apart = near_any(mesh.points[own], within)
@@ -102,8 +124,9 @@ def check_doubles(mesh: Mesh) -> list[Finding]:
     ]
 
 
-def check_unattached(mesh: Mesh) -> list[Finding]:
+def check_unattached(subject: Subject) -> list[Finding]:
     """Points that no face uses."""
+    mesh = subject.mesh
     points = np.flatnonzero(mesh.topology.valence == 0)
     if len(points) == 0:
         return []
@@ -123,8 +146,9 @@ def check_unattached(mesh: Mesh) -> list[Finding]:
     ]
 
 
-def check_wires(mesh: Mesh) -> list[Finding]:
+def check_wires(subject: Subject) -> list[Finding]:
     """Edges that no face has; a curve, alone or with what is swept along it, is meant to have them."""
+    mesh = subject.mesh
     edges = np.flatnonzero(mesh.topology.wire_edges)
     if len(edges) == 0 or mesh.curve:
         return []
@@ -144,15 +168,23 @@ def check_wires(mesh: Mesh) -> list[Finding]:
     ]
 
 
-def check_zero_area(mesh: Mesh) -> list[Finding]:
+@each("faces")
+def areas(subject: Subject) -> AnyArray:
+    """The area of each face, mm², and its longest side, mm: (m, 2)."""
+    topology, points = subject.mesh.topology, subject.mesh.points
+    lengths = edge_lengths(topology, points)[topology.corner_edge]
+    longest = np.maximum.reduceat(lengths, topology.face_offsets[:-1])
+    return np.stack((face_areas(topology, points), longest), axis=1)
+
+
+def check_zero_area(subject: Subject) -> list[Finding]:
     """Faces without area, measured against the size of the cage."""
+    mesh = subject.mesh
     if mesh.n_faces == 0:
         return []
-    areas = face_areas(mesh.topology, mesh.points)
     # Against its own longest side, and what coordinates there are good to: a small face beside a large part has area.
-    lengths = edge_lengths(mesh.topology, mesh.points)[mesh.topology.corner_edge]
-    longest = np.maximum.reduceat(lengths, mesh.topology.face_offsets[:-1])
-    faces = np.flatnonzero(areas <= longest * np.maximum(NO_WIDTH * longest, last_place(mesh.points)))
+    area, longest = areas(subject).T
+    faces = np.flatnonzero(area <= longest * np.maximum(NO_WIDTH * longest, last_place(mesh.points)))
     if len(faces) == 0:
         return []
     return [
@@ -163,7 +195,7 @@ def check_zero_area(mesh: Mesh) -> list[Finding]:
             faces,
             face_centres(mesh.topology, mesh.points)[faces],
             f"{counted(len(faces), 'face')} {verb(len(faces), 'has', 'have')} no area.",
-            float(areas[faces].min()),
+            float(area[faces].min()),
             "mm²",
             Remedy("weld", "Weld its points", {}, "points"),
             "Weld its points, or move them apart.",
@@ -176,23 +208,3 @@ def check_zero_area(mesh: Mesh) -> list[Finding]:
 
 def _middles(mesh: Mesh, edges: Integers) -> np.ndarray:
     return np.asarray(mesh.points[mesh.topology.edges[edges]].mean(axis=1))
-
-
-def _touching_fans(mesh: Mesh) -> Integers:
-    """Points whose faces form several fans that share no edge there."""
-    topology = mesh.topology
-    from levelloop.core.arrays import connected_labels
-
-    # At each point its corners are joined where they share an edge that leaves the point.
-    into_edge = topology.corner_edge[topology.previous_corner]
-    key_out = 2 * topology.corner_edge + (topology.edges[topology.corner_edge, 0] != topology.corners)
-    key_in = 2 * into_edge + (topology.edges[into_edge, 0] != topology.corners)
-    k = topology.n_corners
-    pairs = np.concatenate(
-        (np.stack((np.arange(k), k + key_out), axis=1), np.stack((np.arange(k), k + key_in), axis=1))
-    )
-    count, labels = connected_labels(pairs, k + 2 * topology.n_edges)
-    # A fan is around one point only.
-    around = np.full(count, -1, dtype=np.int64)
-    around[labels[:k]] = topology.corners
-    return np.flatnonzero(np.bincount(around[around >= 0], minlength=mesh.n_points) > 1)

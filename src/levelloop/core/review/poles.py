@@ -7,7 +7,7 @@ import numpy as np
 from levelloop.core.arrays import Booleans, distinct
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.review.findings import Finding, Severity
-from levelloop.core.review.subject import Subject
+from levelloop.core.review.subject import Subject, point_turn
 from levelloop.core.words import counted
 
 LEAST_TURN = 2.0  # degrees within one face: less does not show
@@ -30,10 +30,15 @@ def check_poles(subject: Subject) -> list[Finding]:
     mesh = subject.mesh
     topology = mesh.topology
     findings = []
-    for mask, place in ((inner_poles(topology), ""), (boundary_poles(topology), " on a boundary")):
+    masks = ((inner_poles(topology), ""), (boundary_poles(topology), " on a boundary"))
+    if not any(mask.any() for mask, _ in masks):
+        return []
+    # Where the part is not shown smooth a cage has no curvature, and what is not known to be flat is not.
+    turn = point_turn(subject) if subject.is_smoothed else np.full(mesh.n_points, np.inf)
+    for mask, place in masks:
         for valence in distinct(topology.valence[mask]).tolist():
             indices = np.flatnonzero(mask & (topology.valence == valence))
-            bends = bool(subject.turns_at(indices).max() > LEAST_TURN)
+            bends = bool(turn[indices].max() > LEAST_TURN)
             severity: Severity = "warn" if bends and (valence >= 6 or valence < 3) else "note"
             advice = "Harmless on a flat; on a curve it pinches."
             if valence >= 6 and bends:

@@ -4,24 +4,24 @@ from __future__ import annotations
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Integers
-from levelloop.core.mesh.faces import edge_folds, face_areas, face_centres
-from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.arrays import AnyArray, Integers
+from levelloop.core.mesh.faces import face_areas, face_centres
 from levelloop.core.review.findings import Finding, Remedy
-from levelloop.core.review.subject import Subject
+from levelloop.core.review.subject import Subject, each, face_bend, folds
 from levelloop.core.words import counted, verb
 
 FLAT_WITHIN = 1.0  # degrees
 LEAST_TURN = 2.0  # degrees across a face on the smooth surface: less does not show
 
 
-def on_flats(mesh: Mesh) -> Booleans:
+@each("faces")
+def on_flats(subject: Subject) -> AnyArray:
     """Faces whose neighbours all lie in their plane, or meet them at a full crease: (m,).
 
     There a triangle or n-gon does not show (common practice, no source).
     """
-    topology = mesh.topology
-    bent = (edge_folds(topology, mesh.points) > FLAT_WITHIN) & (mesh.creases < 10.0)
+    mesh, topology = subject.mesh, subject.mesh.topology
+    bent = (folds(subject) > FLAT_WITHIN) & (mesh.creases < 10.0)
     bends = np.zeros(mesh.n_faces, dtype=np.bool_)
     bends[topology.corner_face[bent[topology.corner_edge]]] = True
     return ~bends
@@ -34,10 +34,10 @@ def check_sides(subject: Subject) -> list[Finding]:
     odd = np.flatnonzero(sizes != 4)
     if len(odd) == 0:
         return []
-    centres, flat = face_centres(mesh.topology, mesh.points), on_flats(mesh)
+    centres, flat = face_centres(mesh.topology, mesh.points), on_flats(subject)
     if subject.is_smoothed:
         across = np.sqrt(face_areas(mesh.topology, mesh.points))
-        flat |= np.degrees(subject.face_bend * across) < LEAST_TURN
+        flat = flat | (np.degrees(face_bend(subject) * across) < LEAST_TURN)
 
     def found(check: str, noun: str, chosen: Integers, is_flat: bool, remedy: Remedy | None, advice: str) -> Finding:
         chosen = chosen[np.argsort(-sizes[chosen], kind="stable")]

@@ -18,8 +18,9 @@ from levelloop.core.words import counted, verb
 NEAR = 1  # places of the grid: pictures of that size bleed so far
 
 
-def check_uv_missing(mesh: Mesh) -> list[Finding]:
+def check_uv_missing(subject: Subject) -> list[Finding]:
     """Faces without area in UV, where others have some."""
+    mesh = subject.mesh
     if mesh.uv is None:
         return []
     flat = np.flatnonzero(~np.isfinite(stretch_of_faces(mesh, mesh.points).angle))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,6 +16,7 @@ from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import Selection, convert
 from levelloop.core.review import Report
 from levelloop.core.review.findings import Finding, Purpose, Remedy
+from levelloop.core.review.subject import Known
 from levelloop.core.words import counted
 from levelloop.document.document import Document
 from levelloop.document.part import Part
@@ -93,11 +95,18 @@ def begin(session: Session, part_id: str, finding: Finding, remedy: Remedy, plac
 
 
 def tried(
-    document: Document, part_id: str, finding: Finding, remedy: Remedy, purpose: Purpose, place: int | None = None
+    document: Document,
+    part_id: str,
+    finding: Finding,
+    remedy: Remedy,
+    purpose: Purpose,
+    place: int | None = None,
+    known: Mapping[str, Known] | None = None,
 ) -> Effect:
     """What a remedy does to a part and its review, on a copy of the document.
 
-    The surfaces before and after are held against each other on the limit where the part is smoothed.
+    The surfaces before and after are held against each other on the limit where the part is smoothed. known: by part
+    what was seen of it at its last review.
     """
     session = Session(document)
     try:
@@ -107,7 +116,7 @@ def tried(
     except LevelLoopError as error:
         return Effect(remedy, str(error), False)
     before, after = document.by_id(part_id), made.by_id(part_id)
-    reports = [reviewed_alone(part)[purpose] for part in (before, after)]
+    reports = [reviewed_alone(part, dict(known or {}))[purpose] for part in (before, after)]
     words = _counted_change(finding, *reports)
     words += _new_ones(finding, *reports)
     apart = deviation(before, after)

@@ -14,7 +14,7 @@ from levelloop.core.progress import pieces
 from levelloop.core.review import Report, reviews
 from levelloop.core.review.between import Body, meetings
 from levelloop.core.review.findings import PURPOSES, SEVERITIES, Finding, Purpose, Severity
-from levelloop.core.review.subject import Subject
+from levelloop.core.review.subject import Known, Subject
 from levelloop.core.surface.surface import SmoothSurface
 from levelloop.document.document import Document
 from levelloop.document.part import Part
@@ -30,20 +30,30 @@ BETWEEN_PARTS: dict[str, tuple[Severity, str]] = {
 
 
 def reviewed_parts(
-    document: Document, purpose: Purpose = "smooth", clearance: float | None = None
+    document: Document,
+    purpose: Purpose = "smooth",
+    clearance: float | None = None,
+    known: dict[str, Known] | None = None,
 ) -> list[tuple[Part, Report]]:
     """The review of every part that is given out, with its recipe: a mirror plane is no boundary.
 
     Of instances that are alike but for where they stand the first is reviewed for all. clearance: mm, nearer than that
-    parts may not come to each other. Raises EditError for a purpose other than smooth, render or print.
+    parts may not come to each other. known: see reviewed_for_all. Raises EditError for a purpose other than smooth,
+    render or print.
     """
     if purpose not in PURPOSES:
         raise EditError(f'A review is for smooth, render or print, not for "{purpose}".')
-    return reviewed_for_all(document, clearance)[purpose]
+    return reviewed_for_all(document, clearance, known)[purpose]
 
 
-def reviewed_for_all(document: Document, clearance: float | None = None) -> dict[Purpose, list[tuple[Part, Report]]]:
-    """The reviews for all purposes, every check run once."""
+def reviewed_for_all(
+    document: Document, clearance: float | None = None, known: dict[str, Known] | None = None
+) -> dict[Purpose, list[tuple[Part, Report]]]:
+    """The reviews for all purposes, every check run once.
+
+    known: by part what was seen of it at the last review, renewed here: of a part that was edited only what has changed
+    is looked at again.
+    """
     if clearance is not None and not clearance > 0:
         raise EditError("A clearance is above 0 mm.")
     first: dict[object, Part] = {}
@@ -51,15 +61,18 @@ def reviewed_for_all(document: Document, clearance: float | None = None) -> dict
         first.setdefault(_alike(part), part)
     parts = list(first.values())
     met = _meetings(document, clearance)
-    found = [_with(part, reviewed_alone(part), met.get(part.id, [])) for part in pieces(parts)]
+    known = {} if known is None else known
+    for gone in known.keys() - {part.id for part in parts}:
+        known.pop(gone)
+    found = [_with(part, reviewed_alone(part, known), met.get(part.id, [])) for part in pieces(parts)]
     return {
         purpose: [(part, reports[purpose]) for part, reports in zip(parts, found, strict=True)] for purpose in PURPOSES
     }
 
 
-def reviewed_alone(part: Part) -> dict[Purpose, Report]:
-    """The reviews of one part for all purposes, beside no other; kept with the part."""
-    return kept(part, "_reviewed", lambda: _reviewed(part))
+def reviewed_alone(part: Part, known: dict[str, Known] | None = None) -> dict[Purpose, Report]:
+    """The reviews of one part for all purposes, beside no other; kept with the part. known: see reviewed_for_all."""
+    return kept(part, "_reviewed", lambda: _reviewed(part, {} if known is None else known))
 
 
 def mark_of(part: Part, finding: Finding) -> str:
@@ -88,9 +101,10 @@ def _alike(part: Part) -> object:
     return part.shared, tuple(np.round(sizes, 9).tolist()), bool(np.linalg.det(linear) < 0)
 
 
-def _reviewed(part: Part) -> dict[Purpose, Report]:
+def _reviewed(part: Part, known: dict[str, Known]) -> dict[Purpose, Report]:
     result = {}
-    for purpose, report in reviews(Subject(part.to_world(part.stepped), part.level > 0 or part.limit)).items():
+    subject = Subject(part.to_world(part.stepped), part.level > 0 or part.limit, known.get(part.id))
+    for purpose, report in reviews(subject).items():
         findings = _in_order(report.findings)
         if part.recipe:
             findings = [replace(finding, mesh="result") for finding in findings]
@@ -100,6 +114,7 @@ def _reviewed(part: Part) -> dict[Purpose, Report]:
             stuck = Finding("recipe", "stop", "faces", np.zeros(0, dtype=np.int64), nowhere, said, 0.0, mesh="result")
             findings.insert(0, stuck)
         result[purpose] = replace(report, findings=tuple(_accepted(part, findings)))
+    known[part.id] = subject.known
     return result
 
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers
+from levelloop.core.arrays import AnyArray, Booleans, Floats, Integers
 from levelloop.core.mesh.faces import face_centres, face_normals, face_vectors, unit
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.review.findings import Finding
-from levelloop.core.review.subject import Subject
+from levelloop.core.review.subject import Subject, each
 from levelloop.core.words import counted, verb
 
 PINCH = 1.5  # times what the second ring has; clean forms stay below 1.2, a ball's sixteen-pole has 1.6
@@ -19,15 +19,29 @@ MUCH = 0.3  # of it: the blunt end of a thin form has less and is meant so
 BACKWARDS = -0.5  # cosine between the smooth surface and its face: thin forms round by less than that
 
 
+@each("points")
+def pinches(subject: Subject) -> AnyArray:
+    """The curvature beside each pole and end of a crease, the largest around it, and how far beside: (n, 3), else 0.
+
+    A quarter of a face beside it, and in the second ring of faces: 1/mm, 1/mm, mm.
+    """
+    mesh = subject.mesh
+    result = np.zeros((mesh.n_points, 3))
+    poles = np.flatnonzero(_poles(mesh))
+    if len(poles):
+        near, around = _rings(subject, poles)
+        result[poles] = np.stack((near, around, subject.surface.beside[poles]), axis=1)
+    return result
+
+
 def check_pinch(subject: Subject) -> list[Finding]:
     """Poles and ends of creases at which the smooth surface bends more tightly than around them."""
     topology = subject.mesh.topology
-    ends_here = _crease_ends(subject.mesh)
-    odd = (topology.valence != 4) | ends_here
-    poles = np.flatnonzero(odd & ~topology.open_points & (topology.point_face_count > 0))
+    poles = np.flatnonzero(_poles(subject.mesh))
     if len(poles) == 0 or not subject.is_smoothed:
         return []
-    near, around = _rings(subject, poles)
+    ends_here = _crease_ends(subject.mesh)
+    near, around, beside = pinches(subject)[poles].T
     turn = np.degrees(near * subject.edge_length[poles] / 4.0)
     ratio = np.where(around > 0, near / np.where(around > 0, around, 1.0), 0.0)
     most = np.where(ends_here[poles], CREASE_END, PINCH)
@@ -36,12 +50,11 @@ def check_pinch(subject: Subject) -> list[Finding]:
         return []
     found = found[np.argsort(-ratio[found], kind="stable")]
     worst = float(ratio[found[0]])
-    beside = float(subject.surface.beside[poles[found[0]]])
     noun = "end of a crease" if ends_here[poles[found]].all() else "pole"
     many = noun.replace("end", "ends").replace("a crease", "creases") if noun != "pole" else "poles"
     message = (
         f"The surface pinches at {counted(len(found), noun, many)}: {worst:.2f} × as tight as around "
-        f"{verb(len(found), 'it', 'the worst')}, {beside:.3g} mm beside."
+        f"{verb(len(found), 'it', 'the worst')}, {beside[found[0]]:.3g} mm beside."
     )
     return [
         Finding(
@@ -61,11 +74,10 @@ def check_pinch(subject: Subject) -> list[Finding]:
     ]
 
 
-def check_fold_under(subject: Subject) -> list[Finding]:
-    """Faces whose smooth surface folds back under itself."""
+@each("faces")
+def under(subject: Subject) -> AnyArray:
+    """How much of each face's smooth surface faces backwards: (m,) 0…1."""
     mesh = subject.mesh
-    if not subject.is_smoothed or mesh.n_faces == 0:
-        return []
     surface, topology = subject.surface, subject.smooth.topology
     origin = subject.smooth.face_origin
     vectors = face_vectors(topology, surface.points)
@@ -73,10 +85,19 @@ def check_fold_under(subject: Subject) -> list[Finding]:
     facing = np.einsum("ij,ij->i", unit(vectors), face_normals(mesh.topology, mesh.points)[origin])
     back = np.bincount(origin, np.where(facing < BACKWARDS, areas, 0.0), mesh.n_faces)
     whole = np.bincount(origin, areas, mesh.n_faces)
-    found = np.flatnonzero((back > UNDER * whole) & ~mesh.hole)
+    return np.asarray(back / np.maximum(whole, 1e-300))
+
+
+def check_fold_under(subject: Subject) -> list[Finding]:
+    """Faces whose smooth surface folds back under itself."""
+    mesh = subject.mesh
+    if not subject.is_smoothed or mesh.n_faces == 0:
+        return []
+    share = under(subject)
+    found = np.flatnonzero((share > UNDER) & ~mesh.hole)
     if len(found) == 0:
         return []
-    share = back[found] / np.maximum(whole[found], 1e-300)
+    share = share[found]
     found = found[np.argsort(-share, kind="stable")]
     return [
         Finding(
@@ -94,6 +115,13 @@ def check_fold_under(subject: Subject) -> list[Finding]:
 
 
 # Helpers
+
+
+def _poles(mesh: Mesh) -> Booleans:
+    """Points inside where other than four edges meet or a crease ends: (n,)."""
+    topology = mesh.topology
+    odd = (topology.valence != 4) | _crease_ends(mesh)
+    return np.asarray(odd & ~topology.open_points & (topology.point_face_count > 0))
 
 
 def _crease_ends(mesh: Mesh) -> Booleans:

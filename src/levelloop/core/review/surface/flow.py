@@ -8,9 +8,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers
+from levelloop.core.arrays import AnyArray, Booleans, Floats, Integers, mask_of
 from levelloop.core.review.findings import Finding
-from levelloop.core.review.subject import Subject
+from levelloop.core.review.subject import Subject, each
 from levelloop.core.review.surface.runs import Runs, runs_of
 from levelloop.core.words import counted
 
@@ -26,6 +26,7 @@ CHANGES = 4  # times that the change of curvature changes its sign, in a ripple;
 LEAST_POINTS = 8  # of a run on which one flat place is not a side of the form
 REACH = 3  # points to both sides that a ripple is looked for in
 RIPPLE = 1e-3  # of the run: lower ripples do not show
+PART = 1e-4  # of the part's diagonal, either
 MEANT = 0.1  # of a step: higher waves are a form of their own
 OWN_RING = 0.6  # times more at 45° from point to point: what coarse rings have of their own
 ALONG = 0.5  # of how far a point bends otherwise, by which its neighbours may too
@@ -33,46 +34,66 @@ SELDOM = 0.2  # of the points of a run
 FOLD = 30.0  # degrees more than elsewhere on the run: a fold that is meant
 
 
+@each("corners")
+def uneven(subject: Subject) -> AnyArray:
+    """Where a run goes on otherwise than before and after, whatever the rest of it is like: (k,) by the ways out."""
+    runs = runs_of(subject)
+    every = np.arange(len(runs.bend))
+    found = _jumps(runs, every, np.full(len(every), LEAST_POINTS))[0]
+    found |= _flat_spots(runs, every, np.full(len(every), LEAST_POINTS))[0]
+    # No step is longer than the part.
+    found |= _ripples(runs, every, PART * runs.spacing)[0]
+    result = np.zeros(subject.mesh.topology.n_corners, dtype=np.bool_)
+    result[runs.corners[runs.ways]] = found[:, None]
+    return result
+
+
 def check_flow(subject: Subject) -> list[Finding]:
     """Jumps, flat spots and ripples along the runs of the cage."""
     mesh = subject.mesh
     if not subject.is_smoothed or mesh.n_faces == 0:
         return []
-    runs = runs_of(subject)
-    if len(runs.points) == 0:
+    marked = uneven(subject)
+    if not marked.any():
         return []
-    flat, by_flat = _flat_spots(runs)
-    jump, by_jump = _jumps(runs)
-    jump &= ~flat
-    ripple, height = _ripples(runs, subject)
+    runs = runs_of(subject)
+    at_point = marked[runs.corners].reshape(-1, 4).any(axis=1)
+    # Both passes of a point.
+    passes = np.flatnonzero(np.repeat(at_point, 2))
+    count = runs.count[passes]
+    flat, by_flat = _flat_spots(runs, passes, count)
+    flat &= _seldom(runs, passes, flat)
+    jump, by_jump = _jumps(runs, passes, count)
+    jump &= _seldom(runs, passes, jump) & ~flat
+    diagonal = float(np.linalg.norm(np.ptp(mesh.points, axis=0)))
+    ripple, height = _ripples(runs, passes, np.maximum(RIPPLE * runs.length[passes], PART * diagonal))
     # What ripples also jumps, time and again.
     jump &= ~ripple
     flat &= ~ripple
+    points = runs.points[passes // 2]
     findings = []
     for check, found, value, unit, words, advice in (
         ("jump", jump, by_jump, "×", _jump_words, "Move the point along its normal, onto the arc of its neighbours."),
         ("flat_spot", flat, by_flat, "×", _flat_words, "Raise the point onto the arc of its neighbours."),
         ("ripple", ripple, height, "mm", _ripple_words, "Even the run out, or relax it."),
     ):
-        at = _points_of(runs, found, value)
-        if len(at[0]):
-            points, values = at
-            worst, places = float(values[0]), mesh.points[points]
-            message = words(len(points), worst)
-            findings.append(Finding(check, "warn", "points", points, places, message, worst, unit, None, advice))
+        at, values = _worst(points[found], value[found])
+        if len(at):
+            worst, places = float(values[0]), mesh.points[at]
+            message = words(len(at), worst)
+            findings.append(Finding(check, "warn", "points", at, places, message, worst, unit, None, advice))
     return findings
 
 
 # Helpers
 
 
-def _points_of(runs: Runs, found: Booleans, value: Floats) -> tuple[Integers, Floats]:
-    """The points of found passes, worst first, and how bad each is."""
-    chosen = np.flatnonzero(found)
-    chosen = chosen[np.argsort(-value[chosen], kind="stable")]
-    point, first = np.unique(runs.points[chosen // 2], return_index=True)
-    order = np.argsort(first)
-    return point[order], value[chosen][first[order]]
+def _worst(points: Integers, values: Floats) -> tuple[Integers, Floats]:
+    """Points, each once, worst first, and how bad each is."""
+    order = np.argsort(-values, kind="stable")
+    point, first = np.unique(points[order], return_index=True)
+    by_value = np.argsort(first)
+    return point[by_value], values[order][first[by_value]]
 
 
 def _shows(runs: Runs, passes: Integers) -> Booleans:
@@ -80,18 +101,20 @@ def _shows(runs: Runs, passes: Integers) -> Booleans:
     return shown
 
 
-def _meant(runs: Runs) -> Booleans:
-    """Passes at which loops on both sides are drawn up to hold a turn, or that lie between uneven steps."""
-    near = runs.step[runs.ways]
-    beyond = np.stack([runs.step[np.maximum(runs.ahead[way], 0)] for way in runs.ways.T], axis=1)
+def _meant(runs: Runs, passes: Integers) -> Booleans:
+    """Which passes are at points that loops are drawn up to on both sides, or that lie between uneven steps."""
+    ways = runs.ways[passes]
+    near, beyond = runs.step[ways], runs.step[np.maximum(runs.ahead[ways], 0)]
     drawn_up = (near < DRAWN_UP * beyond).any(axis=1)
-    uneven = near.max(axis=1) > LIKE * near.min(axis=1)
-    return np.asarray(drawn_up | uneven)
+    return np.asarray(drawn_up | (near.max(axis=1) > LIKE * near.min(axis=1)))
 
 
-def _jumps(runs: Runs) -> tuple[Booleans, Floats]:
-    """Passes at which curvature is another than on both sides of them, where both sides agree; and by what factor."""
-    around = runs.window(2)
+def _jumps(runs: Runs, passes: Integers, count: Integers) -> tuple[Booleans, Floats]:
+    """Which passes bend otherwise than both sides of them, where both sides agree; and by what factor: (p,), (p,).
+
+    passes: (p,), both of each point; count: (p,) points of their runs.
+    """
+    around = runs.window(passes, 2)
     whole = np.asarray((around >= 0).all(axis=1))
     bend = np.where(whole[:, None], runs.bend[np.maximum(around, 0)], 0.0)
     shown: Booleans = whole[:, None] & _shows(runs, np.maximum(around, 0))
@@ -118,13 +141,13 @@ def _jumps(runs: Runs) -> tuple[Booleans, Floats]:
     turn = np.where(whole[:, None], runs.turn[np.maximum(around, 0)], 0.0)
     folds = np.abs(turn[:, 2]) - np.abs(turn[:, [0, 4]]).max(axis=1) > FOLD
     differs = np.abs(turn[:, 2:3] - turn[:, [1, 3]]).max(axis=1) > LEAST_TURN
-    found = (factor > JUMP) & differs & (alone | (~folds & (runs.count >= LEAST_POINTS))) & ~_meant(runs)
-    return found & _seldom(runs, found), factor
+    found = (factor > JUMP) & differs & (alone | (~folds & (count >= LEAST_POINTS))) & ~_meant(runs, passes)
+    return found, factor
 
 
-def _seldom(runs: Runs, found: Booleans) -> Booleans:
-    """Passes whose run has few that were found: what comes time and again is the form itself."""
-    return runs.share(found) <= SELDOM
+def _seldom(runs: Runs, passes: Integers, found: Booleans) -> Booleans:
+    """Which passes are of a run with few that were found: what comes time and again is the form itself: (p,)."""
+    return runs.share(mask_of(passes[found], len(runs.bend)))[passes] <= SELDOM
 
 
 def _agree(pair: Floats) -> Booleans:
@@ -141,39 +164,42 @@ def _factor(here: Floats, usual: Floats) -> Floats:
     return np.where(here * usual < 0, 99.0, np.minimum(high / np.maximum(low, np.maximum(high / 99.0, 1e-300)), 99.0))
 
 
-def _flat_spots(runs: Runs) -> tuple[Booleans, Floats]:
-    """Passes at which a run that bends everywhere else lies flat, and how many times less it bends there."""
-    around = runs.window(3)
+def _flat_spots(runs: Runs, passes: Integers, count: Integers) -> tuple[Booleans, Floats]:
+    """Which passes lie flat on a run that bends everywhere else, and how many times less they bend: (p,), (p,).
+
+    passes: (p,); count: (p,) points of their runs.
+    """
+    around = runs.window(passes, 3)
     whole = (around[:, 1:6] >= 0).all(axis=1)
     bend = np.where(around >= 0, runs.bend[np.maximum(around, 0)], 0.0)
     shown = np.where(around >= 0, _shows(runs, np.maximum(around, 0)), True)
     elsewhere = shown[:, [1, 2, 4, 5]].all(axis=1) & (bend[:, [1, 2, 4, 5]] * bend[:, 2:3] > 0).all(axis=1)
     least = np.minimum(np.abs(bend[:, 2]), np.abs(bend[:, 4]))
-    flat = whole & elsewhere & (runs.count >= LEAST_POINTS) & (np.abs(bend[:, 3]) < FLAT * least) & ~_meant(runs)
+    flat = whole & elsewhere & (count >= LEAST_POINTS) & (np.abs(bend[:, 3]) < FLAT * least)
+    flat &= ~_meant(runs, passes)
     turn = np.where(around >= 0, np.abs(runs.turn[np.maximum(around, 0)]), 0.0)
     flat &= turn[:, [2, 4]].max(axis=1) - turn[:, [1, 5]].max(axis=1) < FOLD
     # A side that comes to rest little by little, as between the corners of a soft box, is meant.
     rests = np.abs(bend[:, [2, 4]]) < RESTS * np.abs(bend[:, [1, 5]])
     flat &= ~rests.all(axis=1)
-    flat &= _seldom(runs, flat)
     factor = np.minimum(least / np.maximum(np.abs(bend[:, 3]), 1e-300), 99.0)
     return flat, np.where(flat, factor, 0.0)
 
 
-def _ripples(runs: Runs, subject: Subject) -> tuple[Booleans, Floats]:
-    """Passes along which curvature goes up and down from point to point, and how high that is: mm.
+def _ripples(runs: Runs, passes: Integers, least: Floats) -> tuple[Booleans, Floats]:
+    """Which passes are where curvature goes up and down from point to point, and how high that is: (p,), (p,) mm.
 
-    A wave of height h and length 2 s bends by h (π / s)² more at its crests than between.
+    passes: (p,); least: (p,) mm, lower waves do not show. A wave of height h and length 2 s bends by h (π / s)² more at
+    its crests than between.
     """
-    around = runs.window(REACH)
+    around = runs.window(passes, REACH)
     there = around >= 0
     bend = np.where(there, runs.bend[np.maximum(around, 0)], 0.0)
     change = np.diff(bend, axis=1)
     both = there[:, 1:] & there[:, :-1]
-    step = runs.spacing
+    step = runs.spacing[passes]
     height = np.abs(change) * (step[:, None] / np.pi) ** 2 / 2.0
-    diagonal = float(np.linalg.norm(np.ptp(subject.mesh.points, axis=0)))
-    high = both & (height > np.maximum(RIPPLE * runs.length, 1e-4 * diagonal)[:, None])
+    high = both & (height > least[:, None])
     size = np.abs(bend)
     low, large = np.minimum(size[:, 1:], size[:, :-1]), np.maximum(size[:, 1:], size[:, :-1])
     turn = np.where(there, np.abs(runs.turn[np.maximum(around, 0)]), np.nan)
@@ -189,8 +215,8 @@ def _ripples(runs: Runs, subject: Subject) -> tuple[Booleans, Floats]:
         last = np.where(here != 0, here, last)
         most = np.maximum(most, np.where(here != 0, height[:, k], 0.0))
     found = (changes >= CHANGES) & (most < MEANT * step) & (np.nanmax(turn, axis=1) - usual < FOLD)
-    uneven = runs.step[runs.ways]
-    found &= uneven.max(axis=1) < LIKE * uneven.min(axis=1)
+    near = runs.step[runs.ways[passes]]
+    found &= near.max(axis=1) < LIKE * near.min(axis=1)
     return found, np.where(found, most, 0.0)
 
 

@@ -10,10 +10,9 @@ from levelloop.core.arrays import Booleans, Floats, Integers
 from levelloop.core.edit.hold.turns import sides_of
 from levelloop.core.errors import EditError
 from levelloop.core.lazy import lazy
-from levelloop.core.mesh.faces import edge_folds
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.review.findings import Finding, Remedy, Severity
-from levelloop.core.review.subject import Subject
+from levelloop.core.review.subject import Subject, folds
 from levelloop.core.words import counted
 
 UNEQUAL = 1.25  # times the other side's distance
@@ -68,17 +67,17 @@ def folds_of(subject: Subject) -> Folds | None:
     plain &= (pair >= 0).all(axis=1)
     plain[plain] &= topology.twin[pair[plain, 0]] == pair[plain, 1]
     quads = topology.face_sizes[topology.corner_face[np.maximum(pair, 0)]] == 4
-    folds = edge_folds(topology, mesh.points)
-    edges = np.flatnonzero(plain & quads.all(axis=1) & (folds >= LEAST_FOLD))
+    fold = folds(subject)
+    edges = np.flatnonzero(plain & quads.all(axis=1) & (fold >= LEAST_FOLD))
     if len(edges) == 0:
         return None
     try:
         sides = sides_of(mesh, edges)
     except EditError:
         return None
-    angle = folds[edges]
+    angle = fold[edges]
     there = sides.support.reshape(-1, 2, 2)
-    beyond = np.where(there >= 0, folds[np.maximum(there, 0)], 0.0)
+    beyond = np.where(there >= 0, fold[np.maximum(there, 0)], 0.0)
     # Loops that hold are flat themselves, so that what turns turns at the edge.
     flat = np.asarray(((there >= 0) & (beyond < MOST_FOLD)).all(axis=2))
     gentle = np.asarray(((there >= 0) & (beyond < LEAST_FOLD)).all(axis=2))
@@ -90,11 +89,11 @@ def folds_of(subject: Subject) -> Folds | None:
 
 def check_holding(subject: Subject) -> list[Finding]:
     """Turns that are rounder on one side, held on one side or not at all, or so tight that they read as a crack."""
-    folds = folds_of(subject)
-    if folds is None:
+    found = folds_of(subject)
+    if found is None:
         return []
     mesh = subject.mesh
-    return [*_unequal(mesh, folds), *_missing(mesh, folds), *_too_tight(mesh, folds)]
+    return [*_unequal(mesh, found), *_missing(mesh, found), *_too_tight(mesh, found)]
 
 
 # Helpers

@@ -6,11 +6,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, inverse_of
-from levelloop.core.lazy import lazy
+from levelloop.core.arrays import AnyArray, Booleans, Floats, Integers, connected_labels, inverse_of
+from levelloop.core.lazy import kept, lazy
 from levelloop.core.mesh.faces import unit
-from levelloop.core.mesh.topology import Topology
-from levelloop.core.review.subject import Subject
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.review.subject import Subject, each
 from levelloop.core.surface.fans import regular_points
 from levelloop.core.surface.refine import sharp_of
 
@@ -21,16 +21,18 @@ class Runs:
 
     A run goes straight on at every such point and stops at all others: poles, creases, boundaries.
     points: (r,) those points. ahead: (4r,) for each way out of a point (four ways, counter-clockwise) the way on which
-    the run goes on at the next point, −1 where it stops. bend: (2r,) 1/mm the curvature along each pass; pass p goes by
-    the ways 2p and 2p + 1 of ways: (2r, 2). step: (4r,) mm to the next point, on the smooth surface.
+    the run goes on at the next point, −1 where it stops; corners: (4r,) at which each way leaves its point. bend: (2r,)
+    1/mm the curvature along each pass; pass p goes by the ways 2p and 2p + 1 of ways: (2r, 2). step: (4r,) mm to the
+    next point, on the smooth surface.
     """
 
     points: Integers
     ahead: Integers
+    corners: Integers
     bend: Floats
     step: Floats
 
-    @property
+    @lazy
     def ways(self) -> Integers:
         """The two ways of each pass: (2r, 2)."""
         of_pass = np.arange(len(self.bend))
@@ -51,13 +53,12 @@ class Runs:
         """By how much the surface turns at each pass, from halfway to halfway: (2r,) degrees."""
         return np.degrees(self.bend * self.spacing)
 
-    def window(self, reach: int) -> Integers:
-        """The passes around each, from so many before it to so many after it: (2r, 2 reach + 1), −1 beyond an end."""
-        count = len(self.bend)
-        result = np.full((count, 2 * reach + 1), -1, dtype=np.int64)
-        result[:, reach] = np.arange(count)
+    def window(self, passes: Integers, reach: int) -> Integers:
+        """The passes around some, from so many before them to so many after: (p, 2 reach + 1), −1 beyond an end."""
+        result = np.full((len(passes), 2 * reach + 1), -1, dtype=np.int64)
+        result[:, reach] = passes
         for side, sign in ((0, 1), (1, -1)):
-            way = self.ways[:, side]
+            way = self.ways[passes, side]
             for far in range(1, reach + 1):
                 way = np.where(way >= 0, self.ahead[way], -1)
                 result[:, reach + sign * far] = self.pass_of(way)
@@ -88,43 +89,73 @@ class Runs:
         return connected_labels(pairs, len(self.bend))
 
 
-def runs_of(subject: Subject) -> Runs:
-    """The runs of a part's cage."""
-    mesh = subject.mesh
-    topology = mesh.topology
-    surface = subject.surface
-    sharp = sharp_of(topology, mesh.creases, mesh.corner_sharpness, mesh.scheme.boundary)
-    quads = np.ones(mesh.n_points, dtype=np.bool_)
-    odd = topology.face_sizes != 4
-    quads[topology.corners[odd[topology.corner_face]]] = False
-    points = np.flatnonzero(regular_points(topology, sharp) & quads)
-    number = inverse_of(points, mesh.n_points)
-    others = _neighbours(topology, points)
-    ahead = _going_on(number[others], others, points)
-    places = surface.points[: mesh.n_points]
-    way = places[others] - places[points][:, None]
-    step = np.linalg.norm(way, axis=2)
+@each("corners")
+def bend_along(subject: Subject) -> AnyArray:
+    """How the surface bends along the edge that leaves each corner, where a run goes on there: (k,) 1/mm, else 0."""
+    ways, surface = _ways(subject), subject.surface
+    result = np.zeros(subject.mesh.topology.n_corners)
+    places = surface.points[: subject.mesh.n_points]
+    way = places[ways.others] - places[ways.points][:, None]
     along = unit((way[:, :2] - way[:, 2:]).reshape(-1, 3))
-    twice = np.repeat(points, 2)
+    twice = np.repeat(ways.points, 2)
     normal = surface.normals[twice]
     along = unit(along - np.einsum("ij,ij->i", along, normal)[:, None] * normal)
     first = np.einsum("ij,ij->i", along, surface.d1[twice]) ** 2
     bend = surface.k1[twice] * first + surface.k2[twice] * (1.0 - first)
-    return Runs(points, ahead, bend, step.ravel())
+    result[ways.corners] = np.tile(bend.reshape(-1, 2), 2)
+    return result
+
+
+@each("edges")
+def steps(subject: Subject) -> AnyArray:
+    """How far the ends of each edge are apart on the smooth surface: (e,) mm."""
+    ends = subject.surface.points[subject.mesh.topology.edges]
+    return np.asarray(np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1))
+
+
+def runs_of(subject: Subject) -> Runs:
+    """The runs of a part's cage."""
+    return kept(subject, "_runs", lambda: _runs(subject))
 
 
 # Helpers
 
 
-def _neighbours(topology: Topology, points: Integers) -> Integers:
-    """The four points around regular ones, counter-clockwise: (r, 4)."""
-    corners, offsets = topology.corners_by_point
-    corner = corners[offsets[points]] if len(points) else np.zeros(0, dtype=np.int64)
-    result = np.empty((len(points), 4), dtype=np.int64)
+@dataclass(frozen=True, eq=False)
+class _Ways:
+    """The ways out of points where runs go on: points (r,), corners (r, 4), counter-clockwise; others (r, 4) there."""
+
+    points: Integers
+    corners: Integers
+    others: Integers
+
+
+def _ways(subject: Subject) -> _Ways:
+    return kept(subject, "_ways", lambda: _ways_out(subject.mesh))
+
+
+def _ways_out(mesh: Mesh) -> _Ways:
+    topology = mesh.topology
+    sharp = sharp_of(topology, mesh.creases, mesh.corner_sharpness, mesh.scheme.boundary)
+    quads = np.ones(mesh.n_points, dtype=np.bool_)
+    odd = topology.face_sizes != 4
+    quads[topology.corners[odd[topology.corner_face]]] = False
+    points = np.flatnonzero(regular_points(topology, sharp) & quads)
+    by_point, offsets = topology.corners_by_point
+    corner = by_point[offsets[points]] if len(points) else np.zeros(0, dtype=np.int64)
+    corners = np.empty((len(points), 4), dtype=np.int64)
     for slot in range(4):
-        result[:, slot] = topology.corner_end[corner]
+        corners[:, slot] = corner
         corner = topology.around[corner]
-    return result
+    return _Ways(points, corners, topology.corner_end[corners])
+
+
+def _runs(subject: Subject) -> Runs:
+    topology, ways = subject.mesh.topology, _ways(subject)
+    ahead = _going_on(inverse_of(ways.points, topology.n_points)[ways.others], ways.others, ways.points)
+    bend = bend_along(subject)[ways.corners[:, :2].ravel()]
+    step = steps(subject)[topology.corner_edge[ways.corners.ravel()]]
+    return Runs(ways.points, ahead, ways.corners.ravel(), bend, step)
 
 
 def _going_on(next_number: Integers, others: Integers, points: Integers) -> Integers:

@@ -8,11 +8,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, inverse_of, mask_of
-from levelloop.core.mesh.faces import edge_folds, face_areas, face_centres
+from levelloop.core.arrays import AnyArray, Booleans, Floats, Integers, connected_labels, inverse_of, mask_of
+from levelloop.core.mesh.alike import reached
+from levelloop.core.mesh.faces import face_areas, face_centres
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.review.findings import Finding, Severity
-from levelloop.core.review.subject import Subject
+from levelloop.core.review.subject import Subject, each, face_bend, folds
 from levelloop.core.words import counted
 
 WARN, NOTE = 1.25, 0.4  # degrees between normals
@@ -21,6 +22,7 @@ TWIST = 6.0  # degrees between the two triangles of a quad
 MOST_ODD = 0.25  # of all faces: a form of triangles throughout is another kind of cage
 MOST = 400  # candidates, those on the most curved places first
 LEAST_TURN = 2.0  # degrees across a face: less does not show
+RINGS = 3  # of faces around a candidate that its error hangs on, and one more
 MOST_FOLD = 60.0  # degrees: where the cage folds so, its turns are more than any streak
 
 
@@ -29,18 +31,39 @@ def check_streaks(subject: Subject) -> list[Finding]:
     mesh = subject.mesh
     if not subject.is_smoothed or mesh.n_faces == 0:
         return []
-    candidates = _candidates(subject)
-    if len(candidates) == 0:
-        return []
-    off = normal_errors(subject, candidates)
+    off = errors(subject)
     findings = []
     bands: tuple[tuple[Severity, float, float], ...] = (("warn", WARN, np.inf), ("note", NOTE, WARN))
     for severity, low, high in bands:
-        found = candidates[(off >= low) & (off < high)]
+        found = np.flatnonzero((off >= low) & (off < high))
         if len(found):
-            found = found[np.argsort(-off[np.searchsorted(candidates, found)], kind="stable")]
-            findings.append(_finding(subject, found, float(off[np.searchsorted(candidates, found[0])]), severity))
+            found = found[np.argsort(-off[found], kind="stable")]
+            findings.append(_finding(subject, found, float(off[found[0]]), severity))
     return findings
+
+
+@each("faces")
+def turn_if_askew(subject: Subject) -> AnyArray:
+    """By how much the surface turns across each triangle, n-gon and twisted quad on a curved place: (m,) degrees.
+
+    0 for all other faces, and beside boundaries, creases and folds.
+    """
+    mesh, topology = subject.mesh, subject.mesh.topology
+    turn = np.degrees(face_bend(subject) * np.sqrt(face_areas(topology, mesh.points)))
+    chosen = ((topology.face_sizes != 4) | _twisted(subject)) & (turn > LEAST_TURN) & ~mesh.hole
+    # What is beside a boundary, a crease or a fold is not compared across it.
+    stops = (topology.edge_face_count != 2) | (mesh.creases > 0) | (folds(subject) > MOST_FOLD)
+    at_stop = mask_of(topology.edges[stops].ravel(), mesh.n_points) | (mesh.corner_sharpness > 0)
+    near = mask_of(topology.corner_face[at_stop[topology.corners]], mesh.n_faces)
+    return np.where(chosen & ~near, turn, 0.0)
+
+
+def errors(subject: Subject) -> Floats:
+    """Degrees by which normals on each face lie off those of a fair surface around it, nan for no candidate: (m,).
+
+    Candidates hang on others that are near them, and so on: where one of these has changed they are looked at again.
+    """
+    return np.asarray(subject.known_or(errors, lambda: _errors(subject)))
 
 
 def normal_errors(subject: Subject, faces: Integers) -> Floats:
@@ -55,8 +78,8 @@ def normal_errors(subject: Subject, faces: Integers) -> Floats:
     in_face = mask_of(faces, topology.n_faces)[origin[fine.corner_face]]
     free = mask_of(fine.corners[in_face], count)
     for _ in range(AROUND):
-        free = _wider(fine, free)
-    in_second = _wider(fine, _wider(fine, free))[fine.corners]
+        free = reached(fine, free)
+    in_second = reached(fine, reached(fine, free))[fine.corners]
     used = np.flatnonzero(np.bincount(fine.corners, in_second, count) > 0)
     number = inverse_of(used, count)
     edges = fine.edges[(number[fine.edges] >= 0).all(axis=1)]
@@ -85,28 +108,45 @@ def normal_errors(subject: Subject, faces: Integers) -> Floats:
 # Helpers
 
 
-def _wider(topology: Topology, points: Booleans) -> Booleans:
-    """The points and those they share a face with: (n,)."""
-    faces = np.zeros(topology.n_faces, dtype=np.bool_)
-    faces[topology.corner_face[points[topology.corners]]] = True
-    return mask_of(topology.corners[faces[topology.corner_face]], topology.n_points)
+def _errors(subject: Subject) -> Floats:
+    candidates = _candidates(subject)
+    result = np.full(subject.mesh.n_faces, np.nan)
+    again = candidates
+    before = subject.seen_before(errors, "faces")
+    if before is not None:
+        off, is_new = before
+        differs = is_new | (np.isfinite(off) != mask_of(candidates, len(off)))
+        is_again = _in_touch(subject.mesh.topology, candidates, differs)
+        result[candidates] = off[candidates]
+        again = candidates[is_again]
+    if len(again) == 0:
+        return result
+    if before is None:
+        result[again] = normal_errors(subject, again)
+    else:
+        piece = subject.around(mask_of(again, len(result)), RINGS)
+        place = inverse_of(piece.origin.faces, len(result))
+        result[again] = normal_errors(piece.subject, place[again])
+    return result
+
+
+def _in_touch(topology: Topology, candidates: Integers, differs: Booleans) -> Booleans:
+    """Which candidates hang on faces of the mask, directly or through others beside them: (c,)."""
+    own = mask_of(topology.corners[topology.corners_of_faces(candidates)], topology.n_points)
+    touching = np.flatnonzero(mask_of(topology.corner_face[own[topology.corners]], topology.n_faces))
+    corners = topology.corners_of_faces(touching)
+    first = np.repeat(topology.corners[topology.face_offsets[:-1][touching]], topology.face_sizes[touching])
+    count, group = connected_labels(np.stack((topology.corners[corners], first), axis=1), topology.n_points)
+    there = mask_of(group[topology.corners[topology.corners_of_faces(np.flatnonzero(differs))]], count)
+    return np.asarray(there[group[topology.corners[topology.face_offsets[:-1][candidates]]]])
 
 
 def _candidates(subject: Subject) -> Integers:
-    """Triangles, n-gons and twisted quads on curved places, away from boundaries, creases and folds; sorted."""
-    mesh = subject.mesh
-    topology = mesh.topology
-    odd = topology.face_sizes != 4
-    if odd.mean() > MOST_ODD:
+    """Faces that may be seen as a streak, those on the most curved places first where there are many; sorted."""
+    if (subject.mesh.topology.face_sizes != 4).mean() > MOST_ODD:
         return np.zeros(0, dtype=np.int64)
-    turn = np.degrees(subject.face_bend * np.sqrt(face_areas(topology, mesh.points)))
-    chosen = (odd | _twisted(subject)) & (turn > LEAST_TURN) & ~mesh.hole
-    # What is beside a boundary, a crease or a fold is not compared across it.
-    stops = (topology.edge_face_count != 2) | (mesh.creases > 0) | (edge_folds(topology, mesh.points) > MOST_FOLD)
-    at_stop = mask_of(topology.edges[stops].ravel(), mesh.n_points) | (mesh.corner_sharpness > 0)
-    near = np.zeros(mesh.n_faces, dtype=np.bool_)
-    near[topology.corner_face[at_stop[topology.corners]]] = True
-    found = np.flatnonzero(chosen & ~near)
+    turn = turn_if_askew(subject)
+    found = np.flatnonzero(turn)
     return np.sort(found[np.argsort(-turn[found], kind="stable")][:MOST])
 
 
