@@ -15,10 +15,11 @@ from levelloop.core.edit.clean.take_out import take_out
 from levelloop.core.edit.hold.hold import hold
 from levelloop.core.errors import EditError
 from levelloop.core.forms.primitives import box, plane, quad_sphere
+from levelloop.core.mesh.faces import unit
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import NOTHING, Selection
 from levelloop.core.mesh.topology import Topology
-from levelloop.core.review import reviews
+from levelloop.core.review import between, reviews
 from levelloop.core.review.between import Body, Meeting, meetings
 from levelloop.core.review.findings import Finding
 from levelloop.core.review.subject import Subject
@@ -148,6 +149,29 @@ def test_parts_that_go_through_each_other_or_come_too_near_are_told() -> None:
     # Side by side they only touch.
     session.do("move", by=(0, 0, 4))
     assert not [one for one in session.review() if one.check == "crossing"]
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_what_crosses_is_the_same_when_all_faces_are_looked_at(seed: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    random = np.random.default_rng(seed)
+
+    def bodies() -> list[Body]:
+        forms = (quad_sphere(10.0, 8), box((9.0, 3.0, 14.0), (3, 1, 4)))
+        placed = []
+        for number, form in enumerate(forms if seed % 2 else forms[:1] * 2):
+            turned = form.points @ Rotation.random(random_state=seed + number).as_matrix().T
+            placed.append(Body(f"{number}", form.with_points(turned + number * reach * way), np.arange(form.n_faces)))
+        return placed
+
+    way = unit(random.normal(size=(1, 3)))[0]
+    reach = random.uniform(5.0, 9.9)
+    few = meetings(bodies())
+    monkeypatch.setattr(between, "_near", lambda first, second, reach: (first._solid, second._solid))
+    every = meetings(bodies())
+    assert [(one.check, one.first) for one in few] == [(one.check, one.first) for one in every]
+    assert seed % 2 or few
+    for one, other in zip(few, every, strict=True):
+        assert np.array_equal(np.sort(one.faces), np.sort(other.faces)) and one.value == pytest.approx(other.value)
 
 
 @pytest.mark.parametrize("size", [1e-2, 1.0, 1e3])

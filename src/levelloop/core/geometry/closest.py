@@ -9,7 +9,6 @@ import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers
 from levelloop.core.errors import EditError
-from levelloop.core.geometry.boxes import BoxTree
 from levelloop.core.lazy import lazy
 from levelloop.core.mesh.faces import face_normals, triangles
 from levelloop.core.mesh.mesh import Mesh
@@ -71,13 +70,6 @@ class Triangles:
         # Let go of when the program ends, even where this one is not: the library complains of trees that outlive it.
         finalize(self, kept.clear)
         return own, kept
-
-    @lazy
-    def boxes(self) -> BoxTree:
-        """The boxes around the triangles."""
-        # By columns: reducing three by three is ten times slower.
-        a, b, c = (self.places[:, corner] for corner in range(3))
-        return BoxTree(np.minimum(np.minimum(a, b), c), np.maximum(np.maximum(a, b), c))
 
 
 def weights_in_triangle(places: Floats, corners: Floats) -> Floats:

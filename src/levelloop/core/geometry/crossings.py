@@ -6,7 +6,6 @@ import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers, distinct
 from levelloop.core.geometry.boxes import BoxTree
-from levelloop.core.geometry.closest import Triangles
 from levelloop.core.mesh.faces import triangles
 from levelloop.core.mesh.mesh import Mesh
 
@@ -33,13 +32,14 @@ def crossed_faces(mesh: Mesh) -> Integers:
     return distinct(face[triangle[_goes_through(ends[edge], corners[triangle])]])
 
 
-def crossing_triangles(one: Triangles, other: Triangles) -> tuple[Integers, Integers]:
-    """Triangles of each that go through the other, pair by pair: (k,), (k,). What only touches does not.
+def crossing_triangles(
+    corners: Floats, its_corners: Floats, mine: Integers, its: Integers
+) -> tuple[Integers, Integers]:
+    """Those pairs of a triangle of each that go through each other: (k,), (k,). What only touches does not.
 
-    An edge of a triangle of either goes through a triangle of the other; boxes tell which to look at.
+    corners: (t, 3, 3), its_corners: (u, 3, 3); mine, its: (p,), (p,) the pairs that are looked at. An edge of a
+    triangle of either goes through the other.
     """
-    corners, its_corners = one.places, other.places
-    mine, its = one.boxes.meeting(other.boxes)
     # Where all of a triangle lies on one side of the other's plane, or in it, they do not cross.
     both = _straddles(corners[mine], its_corners[its])
     mine, its = mine[both], its[both]

@@ -8,7 +8,7 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, box_of, distinct, mask_of, offsets_from_sizes
+from levelloop.core.arrays import Floats, Integers, box_of, distinct, group_order, mask_of, offsets_from_sizes, ranges
 from levelloop.core.geometry.boxes import BoxTree
 from levelloop.core.geometry.closest import Triangles
 from levelloop.core.geometry.crossings import crossing_triangles
@@ -106,6 +106,13 @@ class Body:
         """The lowest and the highest corner of the box around each of some faces: (f, 3), (f, 3)."""
         lowest, highest = (np.stack([row[faces] for row in rows], axis=1) for rows in self._limits)
         return lowest, highest
+
+    def along(self, direction: Floats, faces: Integers) -> tuple[Floats, Floats]:
+        """How far each of some faces reaches along a direction, the least and the most of its corners: (f,), (f,)."""
+        topology = self.surface.topology
+        reach = self.surface.points[topology.corners[topology.corners_of_faces(faces)]] @ direction
+        starts = offsets_from_sizes(topology.face_sizes[faces])[:-1]
+        return np.minimum.reduceat(reach, starts), np.maximum.reduceat(reach, starts)
 
     def extents(self, faces: Integers) -> Floats:
         """How far each of some faces reaches along the axis along which it does farthest: (f,) mm."""
@@ -225,7 +232,10 @@ def _meetings(bodies: tuple[Body, Body], clearance: float | None, step: float) -
 
 
 def _near(first: Body, second: Body, reach: float) -> tuple[Integers, Integers]:
-    """The faces of each that reach into the box around those of the other that do so in turn."""
+    """The faces of each that reach into the box around those of the other that do so in turn.
+
+    And as far along the line between both: what meets askew shares a box that is much larger than what meets.
+    """
     low, high = second.box
     mine = first.within(low - reach, high + reach)
     its = mine
@@ -238,16 +248,33 @@ def _near(first: Body, second: Body, reach: float) -> tuple[Integers, Integers]:
             return mine, its
         low, high = second.box_of(its)
         mine = first.within(low - reach, high + reach)
-    return mine, its
+    if len(mine) == 0:
+        return mine, its
+    between = np.add(*second.box) - np.add(*first.box)
+    way: Floats = between / max(float(np.linalg.norm(between)), 1e-300)
+    start, end = (second.surface.points @ way).min(), (first.surface.points @ way).max()
+    mine = mine[first.along(way, mine)[1] >= start - reach]
+    return mine, its[second.along(way, its)[0] <= end + reach]
 
 
 def _crossing(first: Body, near: Integers, second: Body, far: Integers) -> tuple[Integers, Integers]:
     """Those of some faces of each that go through the other: (f,), (g,), ascending."""
     # Boxes of faces first: of most that are near nothing else needs to be known.
     meets, met = BoxTree(*first.boxes(near)).meeting(BoxTree(*second.boxes(far)))
-    (own, mine), (other, its) = first.piece(near[distinct(meets)]), second.piece(far[distinct(met)])
-    one, two = crossing_triangles(mine, its)
-    return distinct(own[one]), distinct(other[two])
+    mine, its = distinct(meets), distinct(met)
+    (own, one), (other, two) = first.piece(near[mine]), second.piece(far[its])
+    # Every triangle of each of two faces with every one of the other.
+    (order, starts), (its_order, its_starts) = (
+        group_order(np.searchsorted(faces, face), len(faces)) for faces, face in ((near[mine], own), (far[its], other))
+    )
+    left, right = np.searchsorted(mine, meets), np.searchsorted(its, met)
+    counts, its_counts = np.diff(starts)[left], np.diff(its_starts)[right]
+    pairs = counts * its_counts
+    place, width = ranges(np.zeros(len(pairs), dtype=np.int64), pairs), np.repeat(its_counts, pairs)
+    triangles = order[np.repeat(starts[left], pairs) + place // width]
+    its_triangles = its_order[np.repeat(its_starts[right], pairs) + place % width]
+    crossed, its_crossed = crossing_triangles(one.places, two.places, triangles, its_triangles)
+    return distinct(own[crossed]), distinct(other[its_crossed])
 
 
 def _too_near(first: Body, near: Integers, second: Body, far: Integers, clearance: float) -> list[Meeting]:
