@@ -217,7 +217,7 @@ def test_a_number_is_typed_to_its_end_although_its_first_digit_runs_the_operatio
 def test_a_rename_ends_with_escape_and_lets_later_keys_be_commands(empty: Hands) -> None:
     empty.session.do("add_box", name="box")
     row = empty.window.parts.list.itemWidget(empty.window.parts.list.item(0))
-    row.begin_rename()
+    row.name.begin()
     keys("abc")
     empty.key(Qt.Key.Key_Escape)
     assert row.name.text() == "box" and not row.name.hasFocus()

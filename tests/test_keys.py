@@ -197,7 +197,7 @@ def test_every_letter_is_text_in_every_kind_of_field(empty: Hands) -> None:
     types_only(window.finder)
     window.finder.close_list()
     row = window.parts.list.itemWidget(window.parts.list.item(0))
-    row.begin_rename()
+    row.name.begin()
     types_only(row.name)
     empty.key(Key.Key_Escape)
     # The editor is left by Esc: the next letter is a command.

@@ -7,7 +7,7 @@ from driving import LEFT, Hands, needs_screen
 from PySide6.QtCore import QMimeData, QPointF, Qt
 from PySide6.QtGui import QDropEvent
 
-from levelloop.app.panels.parts.part_rows import GroupRow
+from levelloop.app.panels.parts.part_rows import GroupRow, PartRow
 from levelloop.core.errors import EditError
 from levelloop.document.running.part_edits import grouped, in_group, moved_in_list, rename_group, show_group
 from levelloop.document.session import Session
@@ -172,14 +172,47 @@ def test_the_list_is_worked_by_keys_alone(empty: Hands) -> None:
 
 
 @needs_screen
-def test_only_rows_that_look_different_are_made_anew(empty: Hands) -> None:
+def test_rows_stay_and_show_what_changes(empty: Hands) -> None:
     workshop(empty.session)
     panel = empty.window.parts
-    widgets = [panel.list.itemWidget(panel.list.item(row)) for row in range(len(panel.rows))]
+    widgets = [panel.widget_of(row) for row in range(len(panel.rows))]
     empty.session.set_active("bolt")
     empty.session.do("subdivide")
-    assert [panel.list.itemWidget(panel.list.item(row)) for row in range(len(panel.rows))] == widgets
-    empty.session.do("set_part", colour="#807060")
-    after = [panel.list.itemWidget(panel.list.item(row)) for row in range(len(panel.rows))]
-    other = [row for row in range(len(widgets)) if widgets[row] is not after[row]]
-    assert [panel.rows[row].part and panel.rows[row].part.name for row in other] == ["bolt"]
+    bolt = panel.widget_of(panel.row_of(empty.session.part.id))
+    assert isinstance(bolt, PartRow) and bolt.lock.toolTip() == "Lock"
+    empty.session.do("set_part", locked=True, name="screw")
+    assert (bolt.lock.toolTip(), bolt.lock.accessibleName(), bolt.name.text()) == ("Unlock", "Unlock", "screw")
+    # A name that is being typed is left alone.
+    panel.begin_rename(panel.row_of(empty.session.part.id))
+    empty.qtbot.keyClicks(bolt.name, "pin")
+    empty.session.do("set_part", locked=False)
+    assert bolt.name.text() == "pin" and bolt.lock.toolTip() == "Lock"
+    bolt.smooth.click()
+    assert bolt.smooth.toolTip() == "Show its cage"
+    assert [panel.widget_of(row) for row in range(len(panel.rows))] == widgets
+
+
+@needs_screen
+def test_of_many_rows_only_those_that_are_seen_are_made(empty: Hands) -> None:
+    for number in range(60):
+        empty.session.do("add_plane", name=f"sheet {number}")
+    panel = empty.window.parts
+    empty.qtbot.wait(20)
+
+    def made() -> list[int]:
+        return [row for row in range(60) if panel.list.itemWidget(panel.list.item(row)) is not None]
+
+    panel.list.scrollToTop()
+    panel.set_theme(panel.theme)
+    assert made() == list(panel.list.seen) and 3 < len(made()) < 40
+    panel.list.scrollToBottom()
+    assert {59, *panel.list.seen} <= set(made())
+    # A name is typed where it is seen.
+    panel.begin_rename(30)
+    assert 30 in panel.list.seen and not panel.widget_of(30).name.isReadOnly()
+    # What was hidden meanwhile is there when it is shown.
+    panel.hide()
+    panel.set_theme(panel.theme)
+    assert made() == []
+    panel.show()
+    assert made() == list(panel.list.seen) != []

@@ -412,7 +412,7 @@ def test_parts_are_renamed_hidden_and_removed(demo: Hands) -> None:
     parts, session = demo.window.parts, demo.session
     first = session.document.parts[0].id
     row = parts.list.itemWidget(parts.list.item(parts.row_of(first)))
-    row.begin_rename()  # type: ignore[union-attr]
+    row.name.begin()  # type: ignore[union-attr]
     name: QLineEdit = row.name  # type: ignore[union-attr]
     name.setText("big jar")
     demo.qtbot.keyClick(name, Qt.Key.Key_Return)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import difflib
+import gc
 import json
 import os
 import signal
@@ -294,6 +295,8 @@ def _told_defect(error: Exception) -> str:
 
 
 def _window(file: Path | None, demo: bool) -> None:
+    # Nothing of what is loaded is garbage: looking through it time and again would take a tenth of the start.
+    gc.disable()
     document = None
     if demo:
         from levelloop.demo.beside import demo_beside

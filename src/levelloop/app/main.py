@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import logging
 import os
 import signal
@@ -71,6 +72,8 @@ def open_window(file: Path | None, made: Callable[[], Document] | None = None) -
     timer.start(200)
     timer.timeout.connect(lambda: None)
     signal.signal(signal.SIGINT, lambda *_: app.exit(130))
+    # All that was loaded stays; nobody looked through it for garbage so far, nor need anybody.
+    gc.freeze()
     return app.exec()
 
 

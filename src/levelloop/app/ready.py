@@ -19,6 +19,8 @@ SLICE = 0.003  # seconds
 class Ready(QObject):
     """Makes things ready beside a window, a few at a time."""
 
+    _has_frozen = False  # once for the program: what windows after the first leave behind is garbage
+
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
         # The toolkit makes its types when they are met; the first event that a filter sees would meet all of them.
@@ -47,7 +49,8 @@ class Ready(QObject):
                 return
         self._timer.stop()
         # What is there by now stays: looking through it for garbage would take 60 ms each time.
-        if gc.get_freeze_count() == 0:
+        if not Ready._has_frozen:
+            Ready._has_frozen = True
             gc.freeze()
 
 

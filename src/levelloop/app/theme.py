@@ -153,6 +153,7 @@ def style_sheet(theme: Theme) -> str:
     QLineEdit {{ background: {theme.field}; border: 1px solid {theme.line}; border-radius: 4px; padding: 3px 6px;
         selection-background-color: {theme.selection}; selection-color: white; }}
     QLineEdit:focus {{ border: 2px solid {theme.selection}; padding: 2px 5px; }}
+    QLineEdit#name {{ background: transparent; border: none; padding: 1px; }}
     QLineEdit#wrong {{ border: 1px solid {theme.stop}; }}
     QListWidget, QTreeWidget {{ background: transparent; border: none; outline: none; }}
     QListWidget::item, QTreeWidget::item {{ padding: 4px 4px; border-radius: 4px; }}

@@ -202,6 +202,4 @@ class PartCommands:
         self.window.attempt(run)
 
     def _rename_row(self) -> None:
-        row = self.window.parts.list.itemWidget(self.window.parts.list.currentItem())
-        if row is not None:
-            row.begin_rename()  # type: ignore[attr-defined]
+        self.window.parts.begin_rename(self.window.parts.list.currentRow())

@@ -14,6 +14,7 @@ DRAWN_INK, DRAWN_BLUE = b"#22262B", b"#2457E6"
 
 
 @cache
+@cache
 def icon(name: str, ink: str = "#22262B", blue: str = "#2457E6") -> QIcon:
     """An icon by name in a theme's ink and blue, sharp at the sizes it is shown."""
     result = QIcon()

@@ -29,11 +29,17 @@ def quiet_list(parent: QWidget, result: QListWidget | None = None) -> QListWidge
 def switch(parent: QWidget, theme: Theme, picture: str, hint: str) -> QToolButton:
     """A small switch of a row: its picture says what holds, its hint what a click does."""
     button = tool(parent, hint)
-    button.setAccessibleName(hint)
-    button.setIcon(icon(picture, theme.ink, theme.selection))
     button.setIconSize(QSize(scaled(15), scaled(15)))
     button.setFixedSize(scaled(20), scaled(20))
+    turn(button, theme, picture, hint)
     return button
+
+
+def turn(button: QToolButton, theme: Theme, picture: str, hint: str) -> None:
+    """Lets a switch say that something else holds."""
+    button.setAccessibleName(hint)
+    button.setToolTip(hint)
+    button.setIcon(icon(picture, theme.ink, theme.selection))
 
 
 def tool(parent: QWidget, hint: str) -> QToolButton:

@@ -20,7 +20,7 @@ AUTOMATIC_WORD = "auto"  # how an automatic distance is written in files and scr
 AXES_WORDS = ("world", "part", "normal")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Reading:
     """What reading a typed value needs to know: the unit of bare numbers and the named values.
 
@@ -42,7 +42,7 @@ class Reading:
         return values if last is None else {**values, "last": last}
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Parameter:
     """One number or choice of an operation.
 

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from levelloop.document.document import Document
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Number(Parameter):
     """A number in a range. words: allowed instead of a number; asked: what it is once it is asked for."""
 
@@ -85,7 +85,6 @@ class Number(Parameter):
         return f"{'above' if self.above_low else 'at least'} {format_number(self.low)}"
 
 
-@dataclass(frozen=True)
 class Length(Number):
     """A length in millimetres."""
 
@@ -101,7 +100,7 @@ class Length(Number):
         return format_length(float(value), unit)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Within(Length):
     """How near counts as the same place: automatic where nobody typed one, written "auto"; a typed one is absolute."""
 
@@ -115,7 +114,7 @@ class Within(Length):
         return super()._read(value, reading)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Angle(Number):
     """An angle in degrees; turns: something is turned by it, so that a mirror turns it the other way."""
 
@@ -135,7 +134,7 @@ class Angle(Number):
         return f"{format_number(float(value))}°"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Ratio(Number):
     """A share or factor."""
 
@@ -143,7 +142,7 @@ class Ratio(Number):
     asked: float = 0.25
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Count(Number):
     """A whole number."""
 
@@ -156,7 +155,7 @@ class Count(Number):
         return int(value)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class PointNumber(Count):
     """A point by its number."""
 
@@ -168,7 +167,7 @@ class PointNumber(Count):
         return "the last one picked" if value is None else f"point {value}"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class StepNumber(Count):
     """A step of a recipe: counted from 0 in scripts, from 1 where people read and type."""
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
 from levelloop.core.errors import EditError
@@ -16,7 +15,6 @@ from levelloop.document.parameters.numbers import Count
 from levelloop.document.parameters.places import Vector
 
 
-@dataclass(frozen=True)
 class Picked(Parameter):
     """What is picked in the view or named in a script, and never typed."""
 
@@ -26,7 +24,6 @@ class Picked(Parameter):
         return False
 
 
-@dataclass(frozen=True)
 class PartNames(Picked):
     """Several parts by their names."""
 
@@ -39,7 +36,6 @@ class PartNames(Picked):
         return " and ".join(f"“{name}”" for name in value)
 
 
-@dataclass(frozen=True)
 class PointPairs(Picked):
     """Edges by the numbers of their points."""
 
@@ -51,7 +47,6 @@ class PointPairs(Picked):
             raise EditError(f"The {self.name} is a list of point pairs [a, b], not {quoted(value)}.") from error
 
 
-@dataclass(frozen=True)
 class PointPair(Picked):
     """One edge by the numbers of its points, in the order in which it is gone along."""
 
@@ -67,7 +62,6 @@ class PointPair(Picked):
         return f"points {value[0]} and {value[1]}"
 
 
-@dataclass(frozen=True)
 class CutPath(Picked):
     """Places of a cut in order: on an edge, on a point, in a face, or anywhere as (x, y, z)."""
 

@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from levelloop.document.part import Part
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Vector(Parameter):
     """Three numbers, lengths where is_length; single: one number stands for all three. words: allowed instead.
 
@@ -123,7 +123,6 @@ class Vector(Parameter):
         return " x ".join(format_length(part, unit).rsplit(" ", 1)[0] for part in value) + f" {unit}"
 
 
-@dataclass(frozen=True)
 class Rims(Parameter):
     """A list of (along, across) pairs of lengths."""
 
@@ -140,7 +139,6 @@ class Rims(Parameter):
         return "; ".join(f"{format_number(a)}, {format_number(b)}" for a, b in value)
 
 
-@dataclass(frozen=True)
 class Curve(PartName):
     """A curve: another part by its name, or its points."""
 
@@ -161,7 +159,6 @@ class Curve(PartName):
         return f"{len(value)} points" if value and not isinstance(value, str) else super().show(value, unit)
 
 
-@dataclass(frozen=True)
 class Points(Parameter):
     """A list of places (x, y, z), typed with semicolons between."""
 
@@ -179,7 +176,6 @@ class Points(Parameter):
         return "; ".join(" ".join(format_number(number) for number in point) for point in value)
 
 
-@dataclass(frozen=True)
 class Lengths(Parameter):
     """One length, or a list of them typed with semicolons between."""
 
@@ -198,7 +194,6 @@ class Lengths(Parameter):
         return "; ".join(format_length(float(entry), unit) for entry in value)
 
 
-@dataclass(frozen=True)
 class PlaneOf(Parameter):
     """A plane: x, y or z through the origin, or (point, normal)."""
 
@@ -232,7 +227,6 @@ class PlaneOf(Parameter):
         return axes[(axes.index(value) + (1 if by > 0 else -1)) % 3] if value in axes else "x"
 
 
-@dataclass(frozen=True)
 class Sizes(Parameter):
     """Three lengths, any of which may be left open."""
 
@@ -252,7 +246,6 @@ class Sizes(Parameter):
         return " x ".join("-" if part is None else format_length(part, unit) for part in value)
 
 
-@dataclass(frozen=True)
 class Axes(Parameter):
     """The axes that numbers count along: "world", "part", "normal", or three directions."""
 

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from levelloop.document.part import Part
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Choice(Parameter):
     """One of a few words; sided: those that mean another side in a mirror, as left and right do."""
 
@@ -50,7 +50,7 @@ class Choice(Parameter):
         return self.words[(self.words.index(value) + (1 if by > 0 else -1)) % len(self.words)]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Toggle(Parameter):
     """Yes or no, each with its word in the sentence."""
 
@@ -77,7 +77,6 @@ class Toggle(Parameter):
         return not value
 
 
-@dataclass(frozen=True)
 class WhereSmoothed(Toggle):
     """Yes or no; an edit takes a yes only of a part that is smoothed."""
 
@@ -86,7 +85,7 @@ class WhereSmoothed(Toggle):
         return bool(value) and (part.level > 0 or part.limit)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Text(Parameter):
     """A word or name of so many letters at most."""
 
@@ -103,7 +102,6 @@ class Text(Parameter):
         return f"“{value}”" if value else "no name"
 
 
-@dataclass(frozen=True)
 class GroupName(Text):
     """The path of a group of parts, as "hive/frame"."""
 
@@ -124,7 +122,6 @@ class GroupName(Text):
         return f"“{value}”" if value else "nothing"
 
 
-@dataclass(frozen=True)
 class PartName(Text):
     """Another part by its name; an edit takes its mesh after its recipe, not smoothed by the rail, in the world."""
 
@@ -146,7 +143,6 @@ class PartName(Text):
         return f"“{value}”" if value else "nothing"
 
 
-@dataclass(frozen=True)
 class SurfaceOf(PartName):
     """Another part by its name; an edit takes its limit surface, or its cage where it is not smoothed, in the world."""
 
@@ -158,7 +154,6 @@ class SurfaceOf(PartName):
         return other.limit_shape if other.level > 0 or other.limit else other.to_world(other.stepped)
 
 
-@dataclass(frozen=True)
 class OfPart(PartName):
     """The part that is meant, by its name; the active one where none is named."""
 
@@ -167,7 +162,6 @@ class OfPart(PartName):
         return f"“{value}”" if value else "the part"
 
 
-@dataclass(frozen=True)
 class Expression(Parameter):
     """A typed length kept as it was typed, to be read again: "2 in + 3 mm", or a number."""
 
@@ -179,7 +173,6 @@ class Expression(Parameter):
         return repr(float(value))
 
 
-@dataclass(frozen=True)
 class Colour(Parameter):
     """A colour as #RRGGBB."""
 

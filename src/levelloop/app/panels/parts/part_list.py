@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPoint, QRect, Qt, Signal
-from PySide6.QtGui import QDragLeaveEvent, QDragMoveEvent, QDropEvent, QKeyEvent
+from PySide6.QtGui import QDragLeaveEvent, QDragMoveEvent, QDropEvent, QKeyEvent, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import QAbstractItemView, QFrame, QListWidget, QWidget
 
 
 class PartList(QListWidget):
     """A list whose rows can be dragged. dropped: which row, onto or before which other, and which of both.
 
-    asked_name: a row's name is to be typed over (F2); folded: a group's row is to be folded (←) or opened (→).
+    asked_name: a row's name is to be typed over (F2); folded: a group's row is to be folded (←) or opened (→); turned:
+    other rows than before are seen.
 
     mark: where what is dragged would go: around the row that takes it, or a line before the one it comes before.
     """
@@ -18,6 +19,7 @@ class PartList(QListWidget):
     dropped = Signal(int, int, bool)
     asked_name = Signal(int)
     folded = Signal(int, bool)
+    turned = Signal()
 
     def __init__(self, tone: str, parent: QWidget) -> None:
         super().__init__(parent)
@@ -25,6 +27,23 @@ class PartList(QListWidget):
         self.mark = QFrame(self.viewport())
         self.mark.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.mark.hide()
+        self.verticalScrollBar().valueChanged.connect(self.turned)
+
+    @property
+    def seen(self) -> range:
+        """The rows that are seen, wholly or in part."""
+        if not self.isVisible():
+            return range(0)
+        first, last = (self.indexAt(place).row() for place in (QPoint(1, 1), QPoint(1, self.viewport().height() - 1)))
+        return range(max(first, 0), (last if last >= 0 else self.count() - 1) + 1)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.turned.emit()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.turned.emit()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key = Qt.Key(event.key())

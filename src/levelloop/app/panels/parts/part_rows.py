@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cache
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPixmap
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QWidget
 
-from levelloop.app.panels.pieces import switch, tool
+from levelloop.app.panels.pieces import switch, tool, turn
 from levelloop.app.theme import plain_label, text_font
 from levelloop.core.errors import LevelLoopError
 from levelloop.core.words import counted
@@ -47,7 +48,7 @@ class Name(QLineEdit):
         super().__init__(text, parent)
         self._before = text
         self.setFrame(False)
-        self.setStyleSheet("QLineEdit { background: transparent; border: none; padding: 1px; }")
+        self.setObjectName("name")
         self.setFont(text_font(9.5))
         self._lock(True)
         # A name that is too long for its place is read from its start.
@@ -97,42 +98,57 @@ class PartRow(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(4 + INDENT * depth, 0, 4, 0)
         row.setSpacing(3)
-        smooth = panel.stage.is_smooth(part)
-        self.eye = switch(self, theme, "shown" if part.visible else "hidden", "Hide" if part.visible else "Show")
+        self.eye, self.smooth, self.lock = (switch(self, theme, *what) for what in self._switched(part))
         self.eye.clicked.connect(lambda: self._set(visible=not self.part.visible))
-        self.smooth = switch(
-            self, theme, "smooth" if smooth else "cage", "Show its cage" if smooth else "Show it smooth"
-        )
-        self.smooth.clicked.connect(lambda: panel.show_smooth(self.part, not smooth))
-        self.lock = switch(self, theme, "locked" if part.locked else "free", "Unlock" if part.locked else "Lock")
+        self.smooth.clicked.connect(lambda: panel.show_smooth(self.part, not panel.stage.is_smooth(self.part)))
         self.lock.clicked.connect(lambda: self._set(locked=not self.part.locked))
-        chip = QLabel(self)
-        chip.setPixmap(_chip(part.colour))
+        self._chip = QLabel(self)
         self.name = Name(part.name, self)
         self.name.named.connect(self._renamed)
-        self._count = plain_label("", self)
-        self._count.setObjectName("quiet")
-        self._count.setFont(text_font(8.5))
+        self._words, self._count = plain_label("", self), plain_label("", self)
+        for label in (self._words, self._count):
+            label.setObjectName("quiet")
+            label.setFont(text_font(8.5))
         self._count.setToolTip("Faces of the cage")
         for one in (self.eye, self.smooth, self.lock):
             row.addWidget(one)
         row.addSpacing(3)
-        row.addWidget(chip)
+        row.addWidget(self._chip)
         row.addSpacing(4)
         row.addWidget(self.name, 1)
+        row.addWidget(self._words)
+        row.addWidget(self._count)
+        self._dress(part)
+
+    def dress(self, part: Part) -> None:
+        """Shows the part as it looks now."""
+        for one, what in zip((self.eye, self.smooth, self.lock), self._switched(part), strict=True):
+            turn(one, self._panel.theme, *what)
+        if self.name.isReadOnly() and self.name.text() != part.name:
+            self.name.setText(part.name)
+            self.name.home(False)
+        self._dress(part)
+
+    def _switched(self, part: Part) -> tuple[tuple[str, str], ...]:
+        """What each switch shows, and says that a click does."""
+        return (
+            ("shown", "Hide") if part.visible else ("hidden", "Show"),
+            ("smooth", "Show its cage") if self._panel.stage.is_smooth(part) else ("cage", "Show it smooth"),
+            ("locked", "Unlock") if part.locked else ("free", "Lock"),
+        )
+
+    def _dress(self, part: Part) -> None:
+        """What is told beside the switches and the name."""
+        self._chip.setPixmap(_chip(part.colour))
         words = [
             "helper" if part.helper else "",
             "instance" if part.shared else "",
             "attached" if part.attached else "",
-            "linked" if (links := links_told(panel.session.document, part)) else "",
+            "linked" if (links := links_told(self._panel.session.document, part)) else "",
         ]
-        if any(words):
-            where = plain_label(" · ".join(filter(None, words)), self)
-            where.setObjectName("quiet")
-            where.setFont(text_font(8.5))
-            where.setToolTip(links)
-            row.addWidget(where)
-        row.addWidget(self._count)
+        self._words.setText(" · ".join(filter(None, words)))
+        self._words.setToolTip(links)
+        self._words.setVisible(any(words))
         self.follow(part)
 
     def follow(self, part: Part) -> None:
@@ -144,11 +160,7 @@ class PartRow(QWidget):
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if self.name.geometry().contains(event.position().toPoint()):
-            self.begin_rename()
-
-    def begin_rename(self) -> None:
-        """Lets the name be typed over."""
-        self.name.begin()
+            self.name.begin()
 
     def _renamed(self, text: str) -> None:
         if not text:
@@ -222,6 +234,7 @@ class GroupRow(QWidget):
             self.name.begin()
 
 
+@cache
 def _chip(name: str) -> QPixmap:
     pixmap = QPixmap(12, 12)
     pixmap.fill(Qt.GlobalColor.transparent)

@@ -41,6 +41,7 @@ class PartsPanel(QWidget):
         self.list.dropped.connect(self.drop)
         self.list.asked_name.connect(self.begin_rename)
         self.list.folded.connect(self._fold_row)
+        self.list.turned.connect(self._dress_seen)
         self.rows: list[Row] = []
         self._folded: set[str] = set()
         self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
@@ -69,12 +70,8 @@ class PartsPanel(QWidget):
         document = self.session.document
         self.list.blockSignals(True)
         self._show_rows(rows_of(document, self._folded))
-        here = {part.id: part for part in document.parts}
         chosen = {part.id for part in self.session.state.parts_chosen}
         for number, row in enumerate(self.rows):
-            widget = self.list.itemWidget(self.list.item(number))
-            if row.part is not None and isinstance(widget, PartRow):
-                widget.follow(here[row.part.id])
             if row.part is None:
                 continue
             item = self.list.item(number)
@@ -95,9 +92,18 @@ class PartsPanel(QWidget):
 
     def begin_rename(self, row: int) -> None:
         """Lets the name of a row's part or group be typed over."""
-        widget = self.list.itemWidget(self.list.item(row)) if 0 <= row < len(self.rows) else None
-        if isinstance(widget, PartRow | GroupRow):
-            widget.name.begin()
+        if 0 <= row < len(self.rows):
+            self.list.scrollToItem(self.list.item(row))
+            self.widget_of(row).name.begin()
+
+    def widget_of(self, row: int) -> PartRow | GroupRow:
+        """What stands in a row; it is made once somebody sees or asks for it."""
+        item = self.list.item(row)
+        widget = self.list.itemWidget(item)
+        if not isinstance(widget, PartRow | GroupRow):
+            widget = self._widget(self.rows[row])
+            self.list.setItemWidget(item, widget)
+        return widget
 
     def fold(self, group: str) -> None:
         """Folds a group, or opens it."""
@@ -163,7 +169,7 @@ class PartsPanel(QWidget):
         self.session.apply(document, f"Move {word}{where} in the list")
 
     def _show_rows(self, rows: list[Row]) -> None:
-        """Shows these rows; those that look as before stay as they are."""
+        """Shows these rows; those that look as before stay as they are, and those that nobody sees have nothing yet."""
         looks = [self._look(row) for row in rows]
         if [(row.name, row.depth) for row in rows] != [(row.name, row.depth) for row in self.rows]:
             self.list.clear()
@@ -172,9 +178,22 @@ class PartsPanel(QWidget):
                 QListWidgetItem(self.list).setSizeHint(QSize(100, scaled(ROW)))
         self.rows = rows
         for number, (row, look) in enumerate(zip(rows, looks, strict=True)):
-            if not self._looks or self._looks[number] != look:
-                self.list.setItemWidget(self.list.item(number), self._widget(row))
+            item = self.list.item(number)
+            widget = self.list.itemWidget(item)
+            if not self._looks or (row.part is None and self._looks[number] != look):
+                self.list.removeItemWidget(item)
+            elif row.part is not None and isinstance(widget, PartRow):
+                if self._looks[number] != look:
+                    widget.dress(row.part)
+                widget.follow(row.part)
         self._looks = looks
+        self._dress_seen()
+
+    def _dress_seen(self) -> None:
+        """Gives rows that have come into sight what stands in them."""
+        for row in self.list.seen:
+            if row < len(self.rows):
+                self.widget_of(row)
 
     def _fold_row(self, row: int, closed: bool) -> None:
         """Folds a group's row or opens it; from a part one goes up to its group."""
@@ -201,7 +220,7 @@ class PartsPanel(QWidget):
         looks = (getattr(part, name) for name in SHOWN)
         return (self.stage.is_smooth(part), links_told(document, part), *looks)
 
-    def _widget(self, row: Row) -> QWidget:
+    def _widget(self, row: Row) -> PartRow | GroupRow:
         if row.part is not None:
             return PartRow(self, row.part, row.depth)
         return GroupRow(
