@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import partial
 
 import pytest
 from driving import Hands, needs_screen
 from hypothesis import given
 from hypothesis import strategies as st
 
-from levelloop.app.measured import area_told, length_told, lengths_told, set_decimals
+from levelloop.app.commands.shell.signs import grids
+from levelloop.app.measured import area_told, length_told, lengths_told, roughly_told, set_decimals
 from levelloop.app.panels.readout import readout
 from levelloop.app.preferences import Preferences
 from levelloop.app.view.camera import Camera
+from levelloop.core.words import Told
 from levelloop.document.scripting.units import MILLIMETRES, parse_length
 from levelloop.document.session import Session
 
@@ -62,3 +65,38 @@ def test_the_settings_say_how_many_decimals(empty: Hands) -> None:
     assert "3.9 mm long" in strip.text()
     assert Preferences.load().decimals == 1
     settings.close()
+
+
+@needs_screen
+def test_what_the_review_finds_is_told_in_the_unit(empty: Hands) -> None:
+    empty.session.do("set_unit", unit="in")
+    empty.session.do("add_plane", size=(254, 254), cells=(2, 2))
+    empty.session.select(points=[4])
+    empty.session.do("move", by=("0 in", "0 in", "5 in"))
+    empty.session.do("add_box", size=(100, 100, 100), at=(90, 0, 0), name="box {0}")
+    panel, window = empty.window.review, empty.window
+
+    def told() -> list[str]:
+        empty.qtbot.waitUntil(lambda: not window.reviewing.is_waiting and bool(panel.rows), timeout=10_000)
+        return [panel.words(row) for row in range(len(panel.rows))]
+
+    found = next(one for one in told() if "not flat" in one or "goes through" in one)
+    assert found.endswith((" in.", " in deep."))
+    assert not any(" mm" in one for one in told())
+    # A length in a file and for a script is what it was: millimetres.
+    assert any(" mm" in one.message for one in empty.session.review())
+    assert any("box {0}" in one.message for one in empty.session.review())
+
+
+def test_a_length_that_was_found_is_the_same_in_every_unit() -> None:
+    said = Told("The loops are ", 25.4, " and ", 12.7, " away.")
+    assert str(said) == "The loops are 25.4 mm and 12.7 mm away."
+    for unit, words in (("in", "1 in and 0.5 in"), ("cm", "2.54 cm and 1.27 cm"), ("m", "0.0254 m and 0.0127 m")):
+        assert said.told(partial(roughly_told, unit=unit)) == f"The loops are {words} away."
+
+
+@pytest.mark.parametrize("unit", sorted(MILLIMETRES))
+def test_grids_are_even_numbers_of_the_unit_and_near_a_millimetre(unit: str) -> None:
+    steps = grids(unit)
+    assert len({f"{step / MILLIMETRES[unit]:g}".strip("0.") for step in steps}) == 2
+    assert 0.2 < steps[0] * 10.0 < 4 and steps[-1] == pytest.approx(100.0 * steps[0])

@@ -388,6 +388,7 @@ def test_the_corner_of_a_view_opens_what_it_may_show(empty: Hands) -> None:
     assert sum(view.isVisible() for view in empty.window.panes.views) == 4
     assert [view.is_active for view in empty.window.panes.views] == [True, False, False, False]
     assert ground_step(120) == 10 and ground_step(30) == 1 and ground_step(5000) == 1000
+    assert ground_step(5000, "in") == pytest.approx(254) and ground_step(5000, "m") == 1000
 
 
 @needs_screen

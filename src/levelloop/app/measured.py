@@ -33,6 +33,15 @@ def length_told(millimetres: float, unit: str) -> str:
     return lengths_told((millimetres,), unit, "")
 
 
+def roughly_told(millimetres: float, unit: str) -> str:
+    """A length that was found somewhere, to three digits.
+
+    >>> roughly_told(25.4 / 3, "in")
+    '0.333 in'
+    """
+    return f"{millimetres / MILLIMETRES[unit]:.3g} {unit}"
+
+
 def lengths_told(millimetres: Iterable[float], unit: str, between: str) -> str:
     """Lengths with words between them, and their unit once.
 

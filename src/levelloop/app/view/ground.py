@@ -10,14 +10,15 @@ from numpy.typing import NDArray
 from levelloop.app.theme import Theme, rgba
 from levelloop.app.view.camera import Camera
 from levelloop.app.view.render.scene import Lines
+from levelloop.document.scripting.units import MILLIMETRES
 
 GROUND_STEPS = 8  # lines to each side between two shades of the ground
 SHARES = (1.0, 0.6, 0.3, 0.12)  # how strongly the rings around the middle are drawn
 
 
-def ground(theme: Theme, camera: Camera, ratio: float) -> list[Lines]:
-    """The lines of the ground; ratio: device pixels in a logical one."""
-    step = ground_step(camera.distance)
+def ground(theme: Theme, camera: Camera, ratio: float, unit: str) -> list[Lines]:
+    """The lines of the ground; ratio: device pixels in a logical one; unit: the document's, which they count."""
+    step = ground_step(camera.distance, unit)
     middle = np.round(camera.target / step) * step
     middle[2] = 0.0
     faint = 0.32 if theme.name == "Bench" else 0.5
@@ -27,9 +28,10 @@ def ground(theme: Theme, camera: Camera, ratio: float) -> list[Lines]:
     ]
 
 
-def ground_step(distance: float) -> float:
-    """The step of the ground's lines for a camera so far away, mm: 1, 10, 100 …"""
-    return float(10.0 ** np.floor(np.log10(max(distance, 1e-3) / 4.0)))
+def ground_step(distance: float, unit: str = "mm") -> float:
+    """The step of the ground's lines for a camera so far away, mm: 1, 10, 100 … of the unit."""
+    one = MILLIMETRES[unit]
+    return float(one * 10.0 ** np.floor(np.log10(max(distance, 1e-3) / 4.0 / one)))
 
 
 @cache

@@ -186,7 +186,7 @@ class Scenery:
         if look.shadow and shading in SHADED:
             scene.shadow = rgba(theme.shadow, 0.34)
         if look.ground and not flat:
-            scene.lines += ground(view.theme, view.camera, view.ratio)
+            scene.lines += ground(view.theme, view.camera, view.ratio, state.document.unit)
         return scene
 
     def _solid(self, picture: Picture, state: State, view: ViewState) -> Solid:

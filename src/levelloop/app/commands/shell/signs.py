@@ -6,6 +6,8 @@ from collections.abc import Callable, Sequence
 from functools import partial
 from typing import TYPE_CHECKING, Literal, get_args
 
+import numpy as np
+
 from levelloop.app.measured import length_told, number_told
 from levelloop.app.panels.state_strip import Pick, Sign
 from levelloop.app.view.ground import ground_step
@@ -13,6 +15,7 @@ from levelloop.app.view.hands import HandleAxes, HandlePivot
 from levelloop.app.view.picking.picking import REACHES, BoxRule, Reach
 from levelloop.app.view.picking.snapping import SNAPS, TITLES
 from levelloop.document.operations import keys
+from levelloop.document.scripting.units import MILLIMETRES
 
 if TYPE_CHECKING:
     from levelloop.app.window import Window
@@ -26,7 +29,7 @@ PIVOT_WORDS: dict[HandlePivot, str] = {
     "last": "the last picked",
 }
 BOX_WORDS: dict[BoxRule, str] = {"inside": "inside a box", "touched": "touched by a box"}
-GRIDS = (0.1, 0.5, 1.0, 5.0, 10.0)
+GRIDS = (0.1, 0.5, 1.0, 5.0, 10.0)  # times the power of ten of the unit that is nearest a millimetre
 SOFT_SHAPES = ("bell", "dome", "cone")
 Axis = Literal["off", "x", "y", "z"]
 Unit = Literal["mm", "cm", "m", "in", "ft"]
@@ -47,6 +50,12 @@ def signs(window: Window) -> tuple[Sign, ...]:
         _progress(window),
         _messages(window),
     )
+
+
+def grids(unit: str) -> list[float]:
+    """The steps of a grid that one may choose, mm: even numbers of the unit."""
+    one = MILLIMETRES[unit]
+    return [step * one / 10.0 ** round(np.log10(one)) for step in GRIDS]
 
 
 def _symmetry(window: Window) -> Sign:
@@ -123,17 +132,25 @@ def _snaps(window: Window) -> Sign:
     hands = window.panes.hands
 
     def words() -> str:
-        names = [f"grid {number_told(hands.grid)}" if snap == "grid" else snap for snap in SNAPS if snap in hands.snaps]
-        ground = f" · ground {number_told(ground_step(window.view.camera.distance))}"
+        unit = window.session.document.unit
+        grid = f"grid {number_told(hands.grid / MILLIMETRES[unit])}"
+        names = [grid if snap == "grid" else snap for snap in SNAPS if snap in hands.snaps]
+        step = ground_step(window.view.camera.distance, unit)
+        ground = f" · ground {number_told(step / MILLIMETRES[unit])}"
         return (f"snap {', '.join(names)}" if names else "no snap") + ground
 
     def picks() -> Sequence[Pick | None]:
         kinds = [
             Pick(f"to {TITLES[snap]}", partial(window.on_view.toggle_snap, snap), snap in hands.snaps) for snap in SNAPS
         ]
+        unit = window.session.document.unit
         steps = [
-            Pick(f"grid of {step:g} mm", partial(window.on_view.set_hands, grid=step), step == hands.grid)
-            for step in GRIDS
+            Pick(
+                f"grid of {step / MILLIMETRES[unit]:g} {unit}",
+                partial(window.on_view.set_hands, grid=step),
+                bool(np.isclose(step, hands.grid)),
+            )
+            for step in grids(unit)
         ]
         return [*kinds, None, *steps]
 

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from levelloop.app.measured import roughly_told
 from levelloop.app.panels.pieces import heading
 from levelloop.app.panels.review.finding_rows import FindingRow, Head, PlacePicture
 from levelloop.app.panels.review.grouping import Group, grouped, in_order
@@ -148,7 +149,12 @@ class ReviewPanel(QWidget):
     def words(self, row: int) -> str:
         """What a finding says, with the reason why it is accepted."""
         finding = self.rows[row][1]
-        return finding.message + (f" Accepted: {finding.accepted}" if finding.accepted else "")
+        said = finding.told(self.length_told)
+        return said + (f" Accepted: {finding.accepted}" if finding.accepted else "")
+
+    def length_told(self, length: float) -> str:
+        """A length of what is found, in the document's unit."""
+        return roughly_told(length, self.session.document.unit)
 
     def stops(self, purpose: Purpose, part_ids: set[str]) -> int:
         """How many findings keep parts from being ready for a purpose."""
@@ -344,7 +350,7 @@ class ReviewPanel(QWidget):
         self.advice.setFont(text_font(9))
         self.advice.setObjectName("quiet")
         column.addWidget(self.advice)
-        self.remedies = RemedyList(detail)
+        self.remedies = RemedyList(self.length_told, detail)
         self.remedies.chosen.connect(self._remedy)
         column.addWidget(self.remedies)
         self.reason = QLineEdit(detail)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
@@ -15,8 +17,9 @@ class RemedyList(QWidget):
 
     chosen = Signal(object, bool)
 
-    def __init__(self, parent: QWidget) -> None:
+    def __init__(self, length: Callable[[float], str], parent: QWidget) -> None:
         super().__init__(parent)
+        self._length = length
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(2)
@@ -44,8 +47,9 @@ class RemedyList(QWidget):
         """Says what each remedy comes to; those that cannot run are dimmed, with the reason."""
         best = next((effect for effect in effects if effect.better), None)
         for button, label, effect in zip(self.buttons, self._effects, effects, strict=False):
-            label.setText(effect.words)
-            label.setToolTip(effect.words)
+            words = effect.said.told(self._length)
+            label.setText(words)
+            label.setToolTip(words)
             button.setEnabled(effect.runs)
             button.setObjectName("primary" if effect is best else "")
             button.style().unpolish(button)

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QRect
 from PySide6.QtGui import QImage, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QWidget
 
+from levelloop.app.measured import roughly_told
 from levelloop.app.theme import MARKS, colour, plain_label, quiet_button, scaled, text_font
 from levelloop.app.view.cards.card import card_column
 from levelloop.app.view.colour_maps import BILBAO, ramp
-from levelloop.document.scripting.units import format_length
 
 if TYPE_CHECKING:
     from levelloop.app.view.viewport import Viewport
@@ -73,18 +74,19 @@ class CompareCard(QFrame):
         if wipe is None:
             return
         unit = self.view.session.document.unit
+        length = partial(roughly_told, unit=unit)
         self.sides.setText(f"{wipe.left}  |  {wipe.right}")
         if wipe.apart is None:
             self.told.setText("…")
         elif wipe.apart.largest == 0:
             self.told.setText("Nowhere apart.")
         else:
-            largest, mean = (format_length(float(f"{one:.3g}"), unit) for one in (wipe.apart.largest, wipe.apart.mean))
+            largest, mean = (roughly_told(one, unit) for one in (wipe.apart.largest, wipe.apart.mean))
             self.told.setText(f"At most {largest} apart, {mean} on average")
         self.scale.setVisible(wipe.maps and wipe.apart is not None)
         self.go.setEnabled(wipe.apart is not None and wipe.apart.largest > 0)
         self.map.setText("Plain" if wipe.maps else "Distances")
-        lines = [f"{MARKS[one.severity]} {one.part}: {one.words}" for one in wipe.changes or ()]
+        lines = [f"{MARKS[one.severity]} {one.part}: {one.said.told(length)}" for one in wipe.changes or ()]
         more = len(lines) - MOST_CHANGES
         self.changes.setText("\n".join(lines[:MOST_CHANGES] + ([f"and {more} more"] if more > 0 else [])))
         self.changes.setVisible(bool(lines))
@@ -120,6 +122,6 @@ class DistanceScale(QWidget):
         painter.setFont(text_font(8.5))
         painter.setPen(colour(theme.ink))
         painter.drawText(0, self.height() - 3, "0")
-        words = format_length(float(f"{wipe.apart.largest:.3g}"), unit)
+        words = roughly_told(wipe.apart.largest, unit)
         painter.drawText(self.width() - painter.fontMetrics().horizontalAdvance(words), self.height() - 3, words)
         painter.end()
