@@ -424,7 +424,7 @@ def reviewing() -> list[Row]:
         def again(edited: Mesh = edited) -> None:
             reviews(Subject(fresh(edited) if edited.topology is not mesh.topology else edited, True, first.known))
 
-        rows.append((f"20,000 faces: reviewed again, {title}", best(again, 3), 150.0, ""))
+        rows.append((f"20,000 faces: reviewed again, {title}", best(again, 3), 200.0, ""))
     # On every other square of a board, so that the box of each meets those of four others.
     ball = quad_sphere(10, 40)
     squares = [(i, j) for i in range(10) for j in range(10) if (i + j) % 2 == 0]

@@ -21,16 +21,16 @@ BACKWARDS = -0.5  # cosine between the smooth surface and its face: thin forms r
 
 @each("points")
 def pinches(subject: Subject) -> AnyArray:
-    """The curvature beside each pole and end of a crease, the largest around it, and how far beside: (n, 3), else 0.
+    """The curvature beside each pole and end of a crease, the largest around it, how far beside, how long its edges are.
 
-    A quarter of a face beside it, and in the second ring of faces: 1/mm, 1/mm, mm.
+    (n, 4): 1/mm a quarter of a face beside it, 1/mm in the second ring of faces, mm, mm; 0 at other points.
     """
     mesh = subject.mesh
-    result = np.zeros((mesh.n_points, 3))
+    result = np.zeros((mesh.n_points, 4))
     poles = np.flatnonzero(_poles(mesh))
     if len(poles):
         near, around = _rings(subject, poles)
-        result[poles] = np.stack((near, around, subject.surface.beside[poles]), axis=1)
+        result[poles] = np.stack((near, around, subject.surface.beside[poles], subject.edge_length[poles]), axis=1)
     return result
 
 
@@ -41,8 +41,8 @@ def check_pinch(subject: Subject) -> list[Finding]:
     if len(poles) == 0 or not subject.is_smoothed:
         return []
     ends_here = _crease_ends(subject.mesh)
-    near, around, beside = pinches(subject)[poles].T
-    turn = np.degrees(near * subject.edge_length[poles] / 4.0)
+    near, around, beside, length = pinches(subject)[poles].T
+    turn = np.degrees(near * length / 4.0)
     ratio = np.where(around > 0, near / np.where(around > 0, around, 1.0), 0.0)
     most = np.where(ends_here[poles], CREASE_END, PINCH)
     found = np.flatnonzero((ratio > most) & (turn > LEAST_TURN) & ((turn < MOST_TURN) | ends_here[poles]))
