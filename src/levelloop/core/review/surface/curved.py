@@ -21,7 +21,7 @@ BACKWARDS = -0.5  # cosine between the smooth surface and its face: thin forms r
 
 @each("points")
 def pinches(subject: Subject) -> AnyArray:
-    """The curvature beside each pole and end of a crease, the largest around it, how far beside, how long its edges are.
+    """The curvature beside each pole and end of a crease, the largest around it, how far beside, its edges' length.
 
     (n, 4): 1/mm a quarter of a face beside it, 1/mm in the second ring of faces, mm, mm; 0 at other points.
     """
