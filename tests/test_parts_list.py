@@ -216,3 +216,22 @@ def test_of_many_rows_only_those_that_are_seen_are_made(empty: Hands) -> None:
     assert made() == []
     panel.show()
     assert made() == list(panel.list.seen) != []
+
+
+@needs_screen
+def test_a_name_that_is_cut_off_says_so_until_it_is_typed_over(empty: Hands) -> None:
+    empty.session.do("add_plane", name="a sheet with a very long name that no row has room for")
+    row = empty.window.parts.widget_of(0)
+    empty.settle()
+    name = row.name
+    assert name.fontMetrics().horizontalAdvance(name.text()) > name.width() and row.toolTip() == name.text()
+    cut = name.grab().toImage()
+    name.begin()
+    empty.settle()
+    assert name.grab().toImage() != cut
+    empty.qtbot.keyClick(name, Qt.Key.Key_Escape)
+    empty.settle()
+    assert name.isReadOnly() and name.grab().toImage() == cut
+    # What stands at the end is the sign, not a letter cut in half: nothing touches the right side.
+    side = [cut.pixelColor(cut.width() - 1, y) for y in range(cut.height())]
+    assert len({(tone.red(), tone.green(), tone.blue(), tone.alpha()) for tone in side}) == 1

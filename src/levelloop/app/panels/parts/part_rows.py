@@ -8,7 +8,7 @@ from functools import cache
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPixmap
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QWidget
 
 from levelloop.app.panels.pieces import switch, tool, turn
@@ -22,6 +22,7 @@ from levelloop.document.part import Part
 if TYPE_CHECKING:
     from levelloop.app.panels.parts.parts_panel import PartsPanel
 
+LEFT = 3  # pixels between a field's side and its text
 INDENT = 16  # pixels for each group a row is in
 
 
@@ -61,6 +62,16 @@ class Name(QLineEdit):
         self._lock(False)
         self.setFocus()
         self.selectAll()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if not self.isReadOnly():
+            super().paintEvent(event)
+            return
+        # A field shows no sign of what it cuts off.
+        painter, place = QPainter(self), self.rect().adjusted(LEFT, 0, -1, 0)
+        told = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, place.width())
+        painter.setPen(self.palette().text().color())
+        painter.drawText(place, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, told)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:
@@ -138,7 +149,8 @@ class PartRow(QWidget):
         )
 
     def _dress(self, part: Part) -> None:
-        """What is told beside the switches and the name."""
+        """What is told beside the switches and the name; where a name is cut off, a pointer that rests tells it."""
+        self.setToolTip(part.name)
         self._chip.setPixmap(_chip(part.colour))
         words = [
             "helper" if part.helper else "",
