@@ -31,9 +31,8 @@ def flipped_faces(mesh: Mesh, encloses: float = LEAST_ENCLOSED) -> tuple[Boolean
     columns, owner = np.ascontiguousarray(mesh.points.T), sheet[face]
     one, two, three = (columns.take(at, axis=1) for at in corner.T)
     # About each sheet's own middle, so that a piece far from the origin loses no digits.
-    middle = (
-        sum_by(owner, (one + two + three).T, count) / np.maximum(3 * np.bincount(owner, minlength=count), 1)[:, None]
-    )
+    corners_of_sheet = np.maximum(3 * np.bincount(owner, minlength=count), 1)
+    middle = sum_by(owner, (one + two + three).T, count) / corners_of_sheet[:, None]
     for place in (one, two, three):
         place -= middle.T.take(owner, axis=1)
     six_volumes = sum(one[i] * (two[j] * three[k] - two[k] * three[j]) for i, j, k in ((0, 1, 2), (1, 2, 0), (2, 0, 1)))

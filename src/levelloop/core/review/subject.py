@@ -148,22 +148,6 @@ def each(element: Element) -> Callable[[Look], Look]:
     return declared
 
 
-# Helpers
-
-
-def _taken_over(subject: Subject, element: Element, seen: Look, look: Look) -> AnyArray:
-    """What is seen on all elements: what is known of those that are as they were, the others looked at."""
-    before = subject.seen_before(seen, element)
-    if before is None:
-        return np.asarray(look(subject))
-    result, again = before
-    if again.any():
-        piece = subject.renewed
-        place = inverse_of(piece.origin.of(element), len(again))[again]
-        result[again] = seen(piece.subject)[place]
-    return result
-
-
 @each("faces")
 def face_bend(subject: Subject) -> AnyArray:
     """The largest curvature on each face of the mesh: (m,) 1/mm."""
@@ -182,3 +166,19 @@ def folds(subject: Subject) -> AnyArray:
 def point_turn(subject: Subject) -> AnyArray:
     """By how much the surface turns at each point over the length of its edges: (n,) degrees."""
     return np.asarray(np.degrees(subject.bend[: subject.mesh.n_points] * subject.edge_length))
+
+
+# Helpers
+
+
+def _taken_over(subject: Subject, element: Element, seen: Look, look: Look) -> AnyArray:
+    """What is seen on all elements: what is known of those that are as they were, the others looked at."""
+    before = subject.seen_before(seen, element)
+    if before is None:
+        return np.asarray(look(subject))
+    result, again = before
+    if again.any():
+        piece = subject.renewed
+        place = inverse_of(piece.origin.of(element), len(again))[again]
+        result[again] = seen(piece.subject)[place]
+    return result
