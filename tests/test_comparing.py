@@ -157,6 +157,6 @@ def test_changes_are_told_by_kind_the_gravest_first() -> None:
     half = reviewed_parts(session.document)
     assert next((one.check, one.kind) for one in changes(before, flipped)) == ("flipped", "new")
     first = changes(flipped, half)[0]
-    assert (first.kind, str(first.said)) == ("better", "flipped: better, 2 → 1")
+    assert (first.kind, first.words) == ("better", "flipped: better, 2 → 1")
     assert changes(half, flipped)[0].kind == "worse"
-    assert str(changes(flipped, before)[0].said) == "flipped: 2 gone" and changes(before, before) == []
+    assert changes(flipped, before)[0].words == "flipped: 2 gone" and changes(before, before) == []

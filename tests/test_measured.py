@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from functools import partial
 
 import pytest
 from driving import Hands, needs_screen
@@ -11,12 +10,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from levelloop.app.commands.shell.signs import grids
-from levelloop.app.measured import area_told, length_told, lengths_told, roughly_told, set_decimals
+from levelloop.app.measured import area_told, length_told, lengths_told, set_decimals
 from levelloop.app.panels.readout import readout
 from levelloop.app.preferences import Preferences
 from levelloop.app.view.camera import Camera
-from levelloop.core.words import Told
-from levelloop.document.scripting.units import MILLIMETRES, parse_length
+from levelloop.core.errors import EditError
+from levelloop.document.scripting.units import MILLIMETRES, parse_length, told_in
 from levelloop.document.session import Session
 
 
@@ -88,11 +87,48 @@ def test_what_the_review_finds_is_told_in_the_unit(empty: Hands) -> None:
     assert any("box {0}" in one.message for one in empty.session.review())
 
 
-def test_a_length_that_was_found_is_the_same_in_every_unit() -> None:
-    said = Told("The loops are ", 25.4, " and ", 12.7, " away.")
-    assert str(said) == "The loops are 25.4 mm and 12.7 mm away."
-    for unit, words in (("in", "1 in and 0.5 in"), ("cm", "2.54 cm and 1.27 cm"), ("m", "0.0254 m and 0.0127 m")):
-        assert said.told(partial(roughly_told, unit=unit)) == f"The loops are {words} away."
+@pytest.mark.parametrize(
+    ("said", "told"),
+    [
+        ("Supports at 25.4 mm.", "Supports at 1 in."),
+        ("Supports at 12.7 to 25.4 mm, 2 edges.", "Supports at 0.5 to 1 in, 2 edges."),
+        ("The smooth surface is 25.4 × 50.8 × 1e-05 mm.", "The smooth surface is 1 × 2 × 0.000000394 in."),
+        (
+            "Level 3 turns; 1,234 faces and 3.81 mm beside “bolt 5 mm”.",
+            "Level 3 turns; 1,234 faces and 0.15 in beside “bolt 5 mm”.",
+        ),
+        ("25.4 and 50.8 mm, but 3 mm² and 4 mm³ and 5 1/mm.", "1 and 2 in, but 3 mm² and 4 mm³ and 5 1/mm."),
+        ("Off by 1.27e+03 mm.", "Off by 50 in."),
+        ("Nothing to tell.", "Nothing to tell."),
+    ],
+)
+def test_sentences_of_millimetres_are_told_in_the_unit(said: str, told: str) -> None:
+    assert told_in(said, "in") == told and told_in(said, "mm") == said.replace("1e-05", "0.00001").replace(
+        "1.27e+03", "1270"
+    )
+
+
+@given(st.floats(1e-6, 1e6), st.sampled_from(sorted(MILLIMETRES)), st.integers(3, 6))
+def test_a_length_in_a_sentence_is_the_same_in_every_unit(length: float, unit: str, digits: int) -> None:
+    said = f"It is off by {length:.{digits}g} mm."
+    told = told_in(said, unit)
+    assert told.endswith(f" {unit}.") and "e" not in told.split()[4]
+    assert parse_length(told.removeprefix("It is off by ").removesuffix(".")) == pytest.approx(length, rel=0.011)
+
+
+def test_what_operations_say_and_refuse_is_told_in_the_unit() -> None:
+    session = Session.new()
+    session.do("set_unit", unit="in")
+    session.do("add_box", size=("1 in", "1 in", "1 in"), cells=(2, 2, 2))
+    said = []
+    for radius in ("0.02 in", "0.9 in"):
+        session.select_where("edges", angle_over=60)
+        try:
+            said.append(session.do("hold", radius=radius))
+        except EditError as error:
+            said.append(str(error))
+    assert "Supports at" in said[0] and "the largest radius that fits is" in said[1]
+    assert all(" in" in one and " mm" not in one for one in said), said
 
 
 @pytest.mark.parametrize("unit", sorted(MILLIMETRES))

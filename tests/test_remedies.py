@@ -75,7 +75,7 @@ def test_a_remedy_foretells_how_far_the_surface_moves() -> None:
     before = session.part
     if effects[0].runs:
         session.do(effects[0].remedy.key, **effects[0].remedy.parameters)
-        assert f"{deviation(before, session.part):.3g} mm" in effects[0].words
+        assert f"{deviation(before, session.part):.2g} mm" in effects[0].words
 
 
 def test_what_cannot_run_says_why() -> None:

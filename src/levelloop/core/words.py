@@ -2,30 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
-
-
-@dataclass(frozen=True)
-class Told:
-    """A sentence with lengths in it, mm, that are told in whatever unit is wanted: its words and lengths, in order.
-
-    >>> str(Told("The surface ripples, ", 0.125, " high."))
-    'The surface ripples, 0.125 mm high.'
-    """
-
-    pieces: tuple[str | float, ...]
-
-    def __init__(self, *pieces: str | float) -> None:
-        object.__setattr__(self, "pieces", pieces)
-
-    def __str__(self) -> str:
-        return self.told(lambda length: f"{length:.3g} mm")
-
-    def told(self, length: Callable[[float], str]) -> str:
-        """The sentence with each length as it is told."""
-        return "".join(piece if isinstance(piece, str) else length(float(piece)) for piece in self.pieces)
-
 
 def counted(number: int, noun: str, plural: str | None = None) -> str:
     """A number with its noun.

@@ -18,7 +18,7 @@ from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.progress import both, check, pieces
 from levelloop.core.review.flush import STEP, Flats, flats_of, flush_faces
 from levelloop.core.tolerance import last_place
-from levelloop.core.words import Told, counted
+from levelloop.core.words import counted
 
 TOUCH = 1e-4  # of the size of what meets: flush faces go through each other by rounding and by how they are cut up
 LONG = 0.1  # of the room that two bodies share: places inside such faces are looked at too, unless there are many
@@ -91,9 +91,8 @@ class Body:
 
     def within(self, low: Floats, high: Floats) -> Integers:
         """The faces that reach into a box: (f,)."""
-        (lowest, *others), (highest, *its_others) = self._limits
-        faces = np.flatnonzero((lowest <= high[0]) & (highest >= low[0]) & ~self.surface.hole)
-        for axis, (lowest, highest) in enumerate(zip(others, its_others, strict=True), 1):
+        faces = self._solid
+        for axis, (lowest, highest) in enumerate(zip(*self._limits, strict=True)):
             # Axis by axis: what is apart along one is not looked at along the next.
             faces = faces[(lowest[faces] <= high[axis]) & (highest[faces] >= low[axis])]
         return faces
@@ -171,7 +170,7 @@ class Meeting:
     faces: Integers
     at: Floats
     value: float
-    said: Told
+    message: str
 
 
 def meetings(bodies: list[Body], clearance: float | None = None) -> list[Meeting]:
@@ -218,14 +217,14 @@ def _meetings(bodies: tuple[Body, Body], clearance: float | None, step: float) -
         depth = max(_depth(first, near, second), _depth(second, far, first))
         if depth > TOUCH * max(float(size.max()) for size in sizes):
             if len(own):
-                said = Told(f"“{first.name}” goes through “{second.name}”, ", depth, " deep.")
+                said = f"“{first.name}” goes through “{second.name}”, {depth:.3g} mm deep."
                 return [_told("crossing", 0, first, own, depth, said)]
-            said = Told(f"“{second.name}” goes through “{first.name}”, ", depth, " deep.")
+            said = f"“{second.name}” goes through “{first.name}”, {depth:.3g} mm deep."
             return [_told("crossing", 1, second, other, depth, said)]
     found = []
     flush, largest = flush_faces(first.surface, first.flats, second.surface, second.flats, step)
     if len(flush):
-        said = Told(f"“{first.name}” and “{second.name}” are flush at {counted(len(flush), 'face')}.")
+        said = f"“{first.name}” and “{second.name}” are flush at {counted(len(flush), 'face')}."
         found.append(_told("flush", 0, first, flush, largest, said))
     if clearance is not None:
         found += _too_near(first, near, second, far, clearance)
@@ -289,7 +288,7 @@ def _too_near(first: Body, near: Integers, second: Body, far: Integers, clearanc
     if len(chosen) == 0:
         return []
     least = float(close.min())
-    said = Told(f"“{first.name}” and “{second.name}” are ", least, f" apart at {counted(len(chosen), 'face')}.")
+    said = f"“{first.name}” and “{second.name}” are {least:.3g} mm apart at {counted(len(chosen), 'face')}."
     return [_told("clearance", 0, first, near[chosen[np.argsort(close[chosen])]], least, said)]
 
 
@@ -322,7 +321,7 @@ def _depth(body: Body, near: Integers, other: Body) -> float:
     return float(other.depths(places).max(initial=0.0))
 
 
-def _told(check: str, one: int, body: Body, faces: Integers, value: float, said: Told) -> Meeting:
+def _told(check: str, one: int, body: Body, faces: Integers, value: float, said: str) -> Meeting:
     origin = body.origin[faces]
     _, first = np.unique(origin, return_index=True)
     first.sort()

@@ -9,7 +9,7 @@ from levelloop.core.mesh.directions import flipped_faces
 from levelloop.core.mesh.faces import edge_lengths, face_centres, flatness
 from levelloop.core.review.findings import Finding, Remedy
 from levelloop.core.review.subject import Subject, each
-from levelloop.core.words import Told, counted, verb
+from levelloop.core.words import counted, verb
 
 CLEARLY_ENCLOSED = 0.15  # from which on the review says that an open piece looks inwards: a dish may be meant so
 FLATNESS_SHARE = 0.02  # of the face's mean side; below that shading does not show it (common practice, no source)
@@ -82,11 +82,8 @@ def check_flatness(subject: Subject) -> list[Finding]:
             "faces",
             faces,
             face_centres(topology, mesh.points)[faces],
-            Told(
-                f"{counted(len(faces), 'face')} {verb(len(faces), 'is', 'are')} not flat, by up to ",
-                height[faces[0]],
-                ".",
-            ),
+            f"{counted(len(faces), 'face')} {verb(len(faces), 'is', 'are')} not flat, "
+            f"by up to {height[faces[0]]:.3g} mm.",
             float(height[faces[0]]),
             "mm",
             advice="Harmless where the form turns evenly; on a flat, flatten it.",

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
@@ -10,7 +9,6 @@ import numpy as np
 
 from levelloop.core.arrays import Floats, Integers, frozen
 from levelloop.core.mesh.selection import Kind
-from levelloop.core.words import Told
 
 Severity = Literal["stop", "warn", "note"]
 Purpose = Literal["smooth", "render", "print"]
@@ -33,7 +31,7 @@ class Finding:
     """Elements of one kind that a check found.
 
     indices: (n,), worst first; at: (n, 3) where each lies, mm; value and unit: the worst of them; mesh: whose elements
-    they are, the cage's or those of what its recipe makes of it. said: a sentence, with lengths where it has some.
+    they are, the cage's or those of what its recipe makes of it.
     """
 
     check: str
@@ -41,7 +39,7 @@ class Finding:
     kind: Kind
     indices: Integers
     at: Floats
-    said: str | Told
+    message: str
     value: float
     unit: str = ""
     remedy: Remedy | None = None
@@ -53,15 +51,6 @@ class Finding:
     def __post_init__(self) -> None:
         object.__setattr__(self, "indices", frozen(np.array(self.indices, dtype=np.int64)))
         object.__setattr__(self, "at", frozen(np.array(self.at, dtype=np.float64).reshape(-1, 3)))
-
-    @property
-    def message(self) -> str:
-        """What was found, its lengths in mm."""
-        return str(self.said)
-
-    def told(self, length: Callable[[float], str]) -> str:
-        """What was found, its lengths as they are told."""
-        return self.said if isinstance(self.said, str) else self.said.told(length)
 
     @property
     def count(self) -> int:

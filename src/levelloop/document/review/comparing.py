@@ -12,7 +12,6 @@ from levelloop.core.arrays import Floats
 from levelloop.core.geometry.closest import closest_triangles
 from levelloop.core.review import Report
 from levelloop.core.review.findings import SEVERITIES, Severity
-from levelloop.core.words import Told
 from levelloop.document.part import Part
 
 WORSE = 1.05  # times the value before: less is the same
@@ -31,17 +30,14 @@ class Change:
     unit: str
 
     @property
-    def said(self) -> Told:
+    def words(self) -> str:
         """It in a few words: "flipped: gone", "pinch: better, 3.2 → 1.1 ×"."""
         name = self.check.replace("_", " ")
         if self.kind in ("gone", "new"):
-            return Told(f"{name}: {max(self.counts)} {self.kind}")
+            return f"{name}: {max(self.counts)} {self.kind}"
         if self.counts[0] != self.counts[1]:
-            return Told(f"{name}: {self.kind}, {self.counts[0]} → {self.counts[1]}")
-        was, now = self.values
-        if self.unit == "mm":
-            return Told(f"{name}: {self.kind}, ", was, " → ", now)
-        return Told(f"{name}: {self.kind}, {was:.3g} → {now:.3g} {self.unit}".rstrip())
+            return f"{name}: {self.kind}, {self.counts[0]} → {self.counts[1]}"
+        return f"{name}: {self.kind}, {self.values[0]:.3g} → {self.values[1]:.3g} {self.unit}".rstrip()
 
 
 def changes(before: Sequence[tuple[Part, Report]], after: Sequence[tuple[Part, Report]]) -> list[Change]:

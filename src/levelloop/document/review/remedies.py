@@ -17,7 +17,7 @@ from levelloop.core.mesh.selection import Selection, convert
 from levelloop.core.review import Report
 from levelloop.core.review.findings import Finding, Purpose, Remedy
 from levelloop.core.review.subject import Known
-from levelloop.core.words import Told, counted
+from levelloop.core.words import counted
 from levelloop.document.document import Document
 from levelloop.document.part import Part
 from levelloop.document.review.reviewing import reviewed_alone
@@ -63,14 +63,9 @@ class Effect:
     """What a remedy comes to: in words, and whether it can run at all; better: more is gone than is new."""
 
     remedy: Remedy
-    said: Told
+    words: str
     runs: bool
     better: bool = False
-
-    @property
-    def words(self) -> str:
-        """What it comes to, lengths in mm."""
-        return str(self.said)
 
 
 def remedies_of(finding: Finding) -> tuple[Remedy, ...]:
@@ -119,16 +114,16 @@ def tried(
         # Not made an entry of its history: that would let go of what is known of the document as it is.
         made = session.prepare(remedy.key, **remedy.parameters).run().document
     except LevelLoopError as error:
-        return Effect(remedy, Told(str(error)), False)
+        return Effect(remedy, str(error), False)
     before, after = document.by_id(part_id), made.by_id(part_id)
     reports = [reviewed_alone(part, dict(known or {}))[purpose] for part in (before, after)]
     words = _counted_change(finding, *reports)
     words += _new_ones(finding, *reports)
     apart = deviation(before, after)
+    words.append(f"surface moves {apart:.2g} mm" if apart > 0 else "surface stays")
     found, left = (_size(report, finding) for report in reports)
     is_better = left < found and not any("new" in one for one in words[1:])
-    surface = ("surface moves ", apart) if apart > 0 else ("surface stays",)
-    return Effect(remedy, Told("".join(f"{one}, " for one in words), *surface), True, is_better)
+    return Effect(remedy, ", ".join(words), True, is_better)
 
 
 def deviation(before: Part, after: Part) -> float:

@@ -171,7 +171,7 @@ def _meetings(document: Document, clearance: float | None) -> dict[str, list[Fin
                 "faces",
                 meeting.faces,
                 meeting.at,
-                meeting.said,
+                meeting.message,
                 meeting.value,
                 "mm",
                 advice=advice,

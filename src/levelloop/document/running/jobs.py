@@ -11,6 +11,7 @@ from levelloop.core.progress import Cancel, Progress, watched
 from levelloop.document.part import Part
 from levelloop.document.registry import Operation
 from levelloop.document.running.running import State, check, described, run, targets_of
+from levelloop.document.scripting.units import told_in
 
 
 @dataclass(frozen=True, eq=False)
@@ -41,13 +42,21 @@ class Job:
     def run(self, progress: Progress | None = None, cancel: Cancel | None = None) -> State:
         """What comes of it. progress: told how much is done, 0…1; cancel: asked between pieces whether to stop.
 
-        Raises LevelLoopError where it cannot run, CancelledError where it was stopped.
+        Raises LevelLoopError where it cannot run, CancelledError where it was stopped. Lengths are told in the
+        document's unit.
         """
+        unit = self.base.document.unit
         with watched(progress, cancel):
             if self.only_selects:
                 return _selected(self.base, self.present, self.operation, self.values)
             try:
-                return run(self.base, self.operation, self.values)
+                state = run(self.base, self.operation, self.values)
+                return replace(state, message=told_in(state.message, unit))
+            except EditError as error:
+                said = told_in(str(error), unit)
+                if said == str(error):
+                    raise
+                raise EditError(said) from error
             except (MemoryError, OverflowError) as error:
                 raise EditError(f"{self.operation.title} would make more than this machine's memory holds.") from error
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Mapping
+from decimal import Decimal
 
 from levelloop.core.errors import EditError
 
@@ -59,7 +60,35 @@ def format_length(millimetres: float, unit: str = "mm") -> str:
     return f"{format_number(millimetres / MILLIMETRES[unit])} {unit}"
 
 
+def told_in(sentence: str, unit: str) -> str:
+    """A sentence about millimetres in a unit, with as many digits, three at least; what is quoted stays.
+
+    The core speaks millimetres, and of large ones with exponents; people count in their unit, without.
+
+    >>> told_in("Supports at 5.08 to 6.35 mm beside “bolt 5 mm”.", "in")
+    'Supports at 0.2 to 0.25 in beside “bolt 5 mm”.'
+    """
+    pieces = _QUOTED.split(sentence)
+    pieces[::2] = [_LENGTHS.sub(lambda found: _told(found, unit), piece) for piece in pieces[::2]]
+    return "".join(pieces)
+
+
 # Helpers
+
+_QUOTED = re.compile(r"(“[^”]*”|\"[^\"]*\")")
+_NUMBER = re.compile(r"\d+(?:\.\d+)?(?:e[+-]?\d+)?")
+# One length, or several that share their unit.
+_LENGTHS = re.compile(rf"(?<![\w.])({_NUMBER.pattern}(?:(?: to | and | × | → ){_NUMBER.pattern})*) mm(?![\w²³])")
+
+
+def _told(found: re.Match[str], unit: str) -> str:
+    def converted(number: re.Match[str]) -> str:
+        digits = max(3, len(number[0].partition("e")[0].replace(".", "").lstrip("0")))
+        if unit == "mm" and "e" not in number[0]:
+            return number[0]
+        return format(Decimal(f"{float(number[0]) / MILLIMETRES[unit]:.{digits}g}"), "f")
+
+    return f"{_NUMBER.sub(converted, found[1])} {unit}"
 
 
 class _Reader:

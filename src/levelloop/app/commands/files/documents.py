@@ -12,6 +12,7 @@ from levelloop.app.commands.files.recent import remember
 from levelloop.core.words import counted
 from levelloop.document.guides import ENDINGS
 from levelloop.document.importing import imported
+from levelloop.document.scripting.units import told_in
 from levelloop.document.session import Session
 from levelloop.files import (
     DOCUMENT_WRITERS,
@@ -107,13 +108,14 @@ class FileCommands:
         """Writes all visible parts, smoothed to their own levels, by the path's ending."""
 
         def write() -> None:
-            parts = self.window.session.document.given_out
+            parts, unit = self.window.session.document.given_out, self.window.session.document.unit
 
             def smooth_and_write() -> str:
                 meshes = outputs_for(parts, path)
                 write_meshes(meshes, path)
                 counts = f"{counted(len(parts), 'part')}, {counted(sum(mesh.n_faces for _, mesh in meshes), 'face')}"
-                return " ".join((f"Wrote {path.name}: {counts}.", *notes_on_meshes(meshes, path)))
+                notes = [told_in(note, unit) for note in notes_on_meshes(meshes, path)]
+                return " ".join((f"Wrote {path.name}: {counts}.", *notes))
 
             self.window.tell(self.window.runner.run(smooth_and_write, f"Writing {path.name}"))
 

@@ -13,7 +13,7 @@ from levelloop.core.words import counted
 from levelloop.document.parameters import Choice
 from levelloop.document.part import Part
 from levelloop.document.registry import Operation
-from levelloop.document.scripting.units import MILLIMETRES
+from levelloop.document.scripting.units import MILLIMETRES, told_in
 from levelloop.files import MESH_WRITERS, Named, notes_on_meshes, outputs_for, write_meshes
 
 if TYPE_CHECKING:
@@ -66,7 +66,7 @@ class Exporting:
             made = self.window.runner.run(lambda: _written(parts, values, path), f"Writing {path.name}")
             faces = counted(sum(mesh.n_faces for _, mesh in made), "face")
             where = path.name if values["files"] == "in one file" else counted(len(made), "file")
-            notes = notes_on_meshes(made, path)
+            notes = [told_in(note, self.window.session.document.unit) for note in notes_on_meshes(made, path)]
             self.window.tell(" ".join((f"Wrote {where}: {counted(len(parts), 'part')}, {faces}.", *notes)))
 
         return self.window.attempt(run)

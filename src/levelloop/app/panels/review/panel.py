@@ -14,7 +14,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from levelloop.app.measured import roughly_told
 from levelloop.app.panels.pieces import heading
 from levelloop.app.panels.review.finding_rows import FindingRow, Head, PlacePicture
 from levelloop.app.panels.review.grouping import Group, grouped, in_order
@@ -26,6 +25,7 @@ from levelloop.core.review.findings import PURPOSES, SEVERITIES, Finding, Purpos
 from levelloop.core.review.why import CAUSES, WHY, cause_of
 from levelloop.core.words import counted
 from levelloop.document.part import Part
+from levelloop.document.scripting.units import told_in
 from levelloop.document.session import Session
 
 Reports = list[tuple[Part, Report]]
@@ -149,12 +149,8 @@ class ReviewPanel(QWidget):
     def words(self, row: int) -> str:
         """What a finding says, with the reason why it is accepted."""
         finding = self.rows[row][1]
-        said = finding.told(self.length_told)
+        said = told_in(finding.message, self.session.document.unit)
         return said + (f" Accepted: {finding.accepted}" if finding.accepted else "")
-
-    def length_told(self, length: float) -> str:
-        """A length of what is found, in the document's unit."""
-        return roughly_told(length, self.session.document.unit)
 
     def stops(self, purpose: Purpose, part_ids: set[str]) -> int:
         """How many findings keep parts from being ready for a purpose."""
@@ -350,7 +346,7 @@ class ReviewPanel(QWidget):
         self.advice.setFont(text_font(9))
         self.advice.setObjectName("quiet")
         column.addWidget(self.advice)
-        self.remedies = RemedyList(self.length_told, detail)
+        self.remedies = RemedyList(lambda: self.session.document.unit, detail)
         self.remedies.chosen.connect(self._remedy)
         column.addWidget(self.remedies)
         self.reason = QLineEdit(detail)

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWi
 from levelloop.app.theme import plain_label, text_font
 from levelloop.core.review.findings import Finding, Remedy
 from levelloop.document.review.remedies import ONE_BY_ONE, Effect, remedies_of
+from levelloop.document.scripting.units import told_in
 
 
 class RemedyList(QWidget):
@@ -17,9 +18,9 @@ class RemedyList(QWidget):
 
     chosen = Signal(object, bool)
 
-    def __init__(self, length: Callable[[float], str], parent: QWidget) -> None:
+    def __init__(self, unit: Callable[[], str], parent: QWidget) -> None:
         super().__init__(parent)
-        self._length = length
+        self._unit = unit
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(2)
@@ -47,7 +48,7 @@ class RemedyList(QWidget):
         """Says what each remedy comes to; those that cannot run are dimmed, with the reason."""
         best = next((effect for effect in effects if effect.better), None)
         for button, label, effect in zip(self.buttons, self._effects, effects, strict=False):
-            words = effect.said.told(self._length)
+            words = told_in(effect.words, self._unit())
             label.setText(words)
             label.setToolTip(words)
             button.setEnabled(effect.runs)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QRect
@@ -13,6 +12,7 @@ from levelloop.app.measured import roughly_told
 from levelloop.app.theme import MARKS, colour, plain_label, quiet_button, scaled, text_font
 from levelloop.app.view.cards.card import card_column
 from levelloop.app.view.colour_maps import BILBAO, ramp
+from levelloop.document.scripting.units import told_in
 
 if TYPE_CHECKING:
     from levelloop.app.view.viewport import Viewport
@@ -74,7 +74,6 @@ class CompareCard(QFrame):
         if wipe is None:
             return
         unit = self.view.session.document.unit
-        length = partial(roughly_told, unit=unit)
         self.sides.setText(f"{wipe.left}  |  {wipe.right}")
         if wipe.apart is None:
             self.told.setText("…")
@@ -86,7 +85,7 @@ class CompareCard(QFrame):
         self.scale.setVisible(wipe.maps and wipe.apart is not None)
         self.go.setEnabled(wipe.apart is not None and wipe.apart.largest > 0)
         self.map.setText("Plain" if wipe.maps else "Distances")
-        lines = [f"{MARKS[one.severity]} {one.part}: {one.said.told(length)}" for one in wipe.changes or ()]
+        lines = [f"{MARKS[one.severity]} {one.part}: {told_in(one.words, unit)}" for one in wipe.changes or ()]
         more = len(lines) - MOST_CHANGES
         self.changes.setText("\n".join(lines[:MOST_CHANGES] + ([f"and {more} more"] if more > 0 else [])))
         self.changes.setVisible(bool(lines))

@@ -9,7 +9,7 @@ from levelloop.core.mesh.faces import face_centres, face_normals, face_vectors, 
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.review.findings import Finding
 from levelloop.core.review.subject import Subject, each
-from levelloop.core.words import Told, counted, verb
+from levelloop.core.words import counted, verb
 
 PINCH = 1.5  # times what the second ring has; clean forms stay below 1.2, a ball's sixteen-pole has 1.6
 CREASE_END = 1.35  # times: the end of a crease has from 1.45 on, be it ever so short
@@ -52,11 +52,9 @@ def check_pinch(subject: Subject) -> list[Finding]:
     worst = float(ratio[found[0]])
     noun = "end of a crease" if ends_here[poles[found]].all() else "pole"
     many = noun.replace("end", "ends").replace("a crease", "creases") if noun != "pole" else "poles"
-    message = Told(
+    message = (
         f"The surface pinches at {counted(len(found), noun, many)}: {worst:.2f} × as tight as around "
-        f"{verb(len(found), 'it', 'the worst')}, ",
-        beside[found[0]],
-        " beside.",
+        f"{verb(len(found), 'it', 'the worst')}, {beside[found[0]]:.3g} mm beside."
     )
     return [
         Finding(

@@ -6,15 +6,13 @@ point that loops on both sides are drawn up to, or that folds the cage while its
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
 
 from levelloop.core.arrays import AnyArray, Booleans, Floats, Integers, mask_of
 from levelloop.core.review.findings import Finding
 from levelloop.core.review.subject import Subject, each
 from levelloop.core.review.surface.runs import Runs, runs_of
-from levelloop.core.words import Told, counted
+from levelloop.core.words import counted
 
 LEAST_TURN = 2.0  # degrees from halfway to halfway: less does not show
 JUMP = 1.5  # times the curvature of both neighbours, which agree
@@ -74,12 +72,11 @@ def check_flow(subject: Subject) -> list[Finding]:
     flat &= ~ripple
     points = runs.points[passes // 2]
     findings = []
-    told: tuple[tuple[str, Booleans, Floats, str, Callable[[int, float], str | Told], str], ...] = (
+    for check, found, value, unit, words, advice in (
         ("jump", jump, by_jump, "×", _jump_words, "Move the point along its normal, onto the arc of its neighbours."),
         ("flat_spot", flat, by_flat, "×", _flat_words, "Raise the point onto the arc of its neighbours."),
         ("ripple", ripple, height, "mm", _ripple_words, "Even the run out, or relax it."),
-    )
-    for check, found, value, unit, words, advice in told:
+    ):
         at, values = _worst(points[found], value[found])
         if len(at):
             worst, places = float(values[0]), mesh.points[at]
@@ -234,5 +231,5 @@ def _flat_words(count: int, value: float) -> str:
     return f"{counted(count, 'point lies', 'points lie')} flat on a run that bends before and after."
 
 
-def _ripple_words(count: int, value: float) -> Told:
-    return Told(f"The surface ripples at {counted(count, 'point')}, ", value, " high, from face to face.")
+def _ripple_words(count: int, value: float) -> str:
+    return f"The surface ripples at {counted(count, 'point')}, {value:.3g} mm high, from face to face."

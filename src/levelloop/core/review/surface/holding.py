@@ -13,7 +13,7 @@ from levelloop.core.lazy import lazy
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.review.findings import Finding, Remedy, Severity
 from levelloop.core.review.subject import Subject, folds
-from levelloop.core.words import Told, counted
+from levelloop.core.words import counted
 
 UNEQUAL = 1.25  # times the other side's distance
 UNLIKE = 3.0  # times: what is farther than that was not put there to hold this turn
@@ -108,8 +108,7 @@ def _unequal(mesh: Mesh, folds: Folds) -> list[Finding]:
     if len(found) == 0:
         return []
     near, far = float(folds.own[found[0]].min()), float(folds.own[found[0]].max())
-    turns = counted(len(found), "edge turns", "edges turn")
-    message = Told(f"{turns} rounder on one side: ", near, " and ", far, ".")
+    message = f"{counted(len(found), 'edge turns', 'edges turn')} rounder on one side: {near:.3g} and {far:.3g} mm."
     advice = "Equal supports on both sides give equal roundness."
     worst = float(ratio[found[0]].min())
     remedy = Remedy("balance", "Balance", {"to": "smaller"})
@@ -156,8 +155,10 @@ def _too_tight(mesh: Mesh, folds: Folds) -> list[Finding]:
     if len(found) == 0:
         return []
     value = float(nearest[found[0]])
-    turns, read = counted(len(found), "turn is", "turns are"), "it reads" if len(found) == 1 else "they read"
-    message = Told(f"{turns} so tight that {read} as a line: supports ", value, " away.")
+    message = (
+        f"{counted(len(found), 'turn is', 'turns are')} so tight that {'it reads' if len(found) == 1 else 'they read'} "
+        f"as a line: supports {value:.3g} mm away."
+    )
     advice = "Hold with a larger radius, or crease the edge."
     return [_finding(mesh, "too_tight", "warn", folds.edges[found], message, value, "mm", None, advice)]
 
@@ -172,7 +173,7 @@ def _finding(
     check: str,
     severity: Severity,
     edges: Integers,
-    message: str | Told,
+    message: str,
     value: float,
     unit: str,
     remedy: Remedy | None,
