@@ -20,12 +20,17 @@ def keep_log() -> Path:
     """Lets the log be written to its file from now on; returns where. Where that cannot be, nothing is kept."""
     path = log_path()
     logger = logging.getLogger("levelloop")
-    if not any(isinstance(handler, RotatingFileHandler) for handler in logger.handlers):
+    kept = [handler for handler in logger.handlers if isinstance(handler, RotatingFileHandler)]
+    if not any(handler.baseFilename == str(path.absolute()) for handler in kept):
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
             handler = RotatingFileHandler(path, maxBytes=MOST, backupCount=1, encoding="utf-8", delay=True)
         except OSError:
             return path
+        for other in kept:
+            # The log is in one place: where it is kept now.
+            logger.removeHandler(other)
+            other.close()
         handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(message)s"))
         logger.addHandler(handler)
         logger.propagate = False
