@@ -75,9 +75,11 @@ def sampled(surface: SmoothSurface, points: Floats, directions: bool = False) ->
         with_them = bends if directions else bends_of(deep, points, count, True)[0]
         return with_them.d1, with_them.d2
 
+    # Nobody writes to it any more, so the mesh need not copy it.
+    places = frozen(bends.places)
     return SurfaceSamples(
-        surface.whole(bends.places, surface.cage),
-        frozen(bends.places),
+        surface.whole(places, surface.cage),
+        places,
         frozen(bends.normals),
         frozen(bends.k1),
         frozen(bends.k2),
