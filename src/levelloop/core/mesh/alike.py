@@ -12,6 +12,7 @@ import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers, mask_of
 from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.origins import Origin
 from levelloop.core.mesh.tags import TAGS
 from levelloop.core.mesh.topology import Topology
 
@@ -19,18 +20,14 @@ Element = Literal["points", "edges", "faces", "corners"]
 
 
 @dataclass(frozen=True, eq=False)
-class Counterparts:
-    """For each element of a mesh the one of another that it is, −1 for none: (n,), (e,), (m,), (k,)."""
+class Counterparts(Origin):
+    """For each element of a mesh, its corners too, (k,), the one of another that it is, −1 for none."""
 
-    points: Integers
-    edges: Integers
-    faces: Integers
     corners: Integers
 
-    def of(self, element: Element) -> Integers:
+    def of(self, kind: Element) -> Integers:
         """The counterparts of one kind of element: (n,)."""
-        found: Integers = getattr(self, element)
-        return found
+        return self.corners if kind == "corners" else super().of(kind)
 
 
 def unchanged(mesh: Mesh, former: Mesh, rings: int) -> Counterparts:

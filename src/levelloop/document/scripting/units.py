@@ -83,9 +83,9 @@ _LENGTHS = re.compile(rf"(?<![\w.])({_NUMBER.pattern}(?:(?: to | and | × | → 
 
 def _told(found: re.Match[str], unit: str) -> str:
     def converted(number: re.Match[str]) -> str:
-        digits = max(3, len(number[0].partition("e")[0].replace(".", "").lstrip("0")))
         if unit == "mm" and "e" not in number[0]:
             return number[0]
+        digits = max(3, len(number[0].partition("e")[0].replace(".", "").lstrip("0")))
         return format(Decimal(f"{float(number[0]) / MILLIMETRES[unit]:.{digits}g}"), "f")
 
     return f"{_NUMBER.sub(converted, found[1])} {unit}"
