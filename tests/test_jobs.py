@@ -6,7 +6,7 @@ import gc
 import threading
 import time
 import weakref
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import Any
 
 import numpy as np
@@ -24,7 +24,7 @@ from levelloop.app.ready import Ready
 from levelloop.app.tools.dragging import pixel_step
 from levelloop.core.errors import EditError
 from levelloop.core.lazy import lazy
-from levelloop.core.progress import CancelledError, advance, pieces, watched
+from levelloop.core.progress import CancelledError, advance, both, in_two, pieces, watched
 from levelloop.document.running.jobs import Job
 from levelloop.document.session import Session
 
@@ -105,6 +105,52 @@ def test_pieces_of_pieces_share_the_way() -> None:
     assert told == [0.0, 0.0, 0.0, 0.125, 0.25, 0.375, 0.5, 0.5, 0.625, 0.75, 0.875]
     advance(0.3)  # nobody watches any more
     assert len(told) == 11
+
+
+def test_two_calls_at_once_are_waited_for_and_what_goes_wrong_in_either_is_told() -> None:
+    asked = threading.Event()
+
+    def waits() -> int:
+        assert asked.wait(10)
+        return 1
+
+    def asks() -> str:
+        asked.set()
+        return "two"
+
+    # Each goes on while the other does.
+    assert both(waits, asks) == (1, "two")
+
+    def fails() -> int:
+        raise EditError("No.")
+
+    done: list[int] = []
+    for one, other in ((fails, lambda: done.append(1)), (lambda: done.append(1), fails)):
+        with pytest.raises(EditError, match="No"):
+            both(one, other)
+    assert done == [1, 1]
+    # The one in a thread of its own is watched as the caller is.
+    cancelled = False
+
+    def looks() -> None:
+        nonlocal cancelled
+        cancelled = True
+        advance(0.5)
+
+    with pytest.raises(CancelledError), watched(cancel=lambda: cancelled):
+        both(looks, lambda: None)
+
+
+@given(st.integers(0, 60))
+def test_work_for_two_is_done_once_each(count: int) -> None:
+    done: list[int] = []
+
+    def worker(left: Iterator[int]) -> None:
+        for one in left:
+            done.append(one)
+
+    in_two(range(count), worker)
+    assert sorted(done) == list(range(count))
 
 
 def test_what_is_worked_out_once_is_one_thing_for_all_threads() -> None:

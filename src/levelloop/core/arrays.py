@@ -320,3 +320,15 @@ def tridiagonal(lower: Floats, diagonal: Floats, upper: Floats, right: Floats) -
         a, c = alpha * a[before], beta * c[after]
         gap *= 2
     return np.asarray(d / b[:, None])
+
+
+def gathered(columns: Floats, elements: Integers, room: Floats | None = None) -> Floats:
+    """The values around some elements: columns (d, n), elements (g, p) → (d, g, p), in a room if one is given.
+
+    The indices are not checked; the room holds at least as many numbers.
+    """
+    shape = (len(columns), *elements.shape)
+    seen = np.empty(shape) if room is None else room[: len(columns) * elements.size].reshape(shape)
+    for column, target in zip(columns, seen, strict=True):
+        column.take(elements, out=target, mode="clip")
+    return seen

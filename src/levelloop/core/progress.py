@@ -7,9 +7,10 @@ The watch belongs to the thread's context, not to the program: pure functions st
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future
 from contextlib import contextmanager
 from contextvars import ContextVar, copy_context
+from threading import Thread
 from typing import TypeVar
 
 from levelloop.core.errors import LevelLoopError
@@ -55,18 +56,35 @@ def check() -> None:
         raise CancelledError("Stopped; nothing has changed.")
 
 
-def at_once(*calls: Callable[[], Item]) -> list[Item]:
-    """What some calls come to, two at a time in threads of their own, each watched as the caller is."""
-    with ThreadPoolExecutor(2) as pool:
-        return [one.result() for one in [pool.submit(copy_context().run, call) for call in calls]]
-
-
 def both(one: Callable[[], Item], other: Callable[[], Other]) -> tuple[Item, Other]:
     """What two calls come to: the one in a thread of its own, watched as the caller is, beside the other in this."""
-    with ThreadPoolExecutor(1) as pool:
-        first = pool.submit(copy_context().run, one)
+    first: Future[Item] = Future()
+    context = copy_context()
+
+    def run() -> None:
+        try:
+            first.set_result(context.run(one))
+        except BaseException as error:  # the caller's, who asks for the result
+            first.set_exception(error)
+
+    # A pool would take as long to begin and end as many a call that is worth a thread.
+    thread = Thread(target=run)
+    thread.start()
+    try:
         second = other()
-        return first.result(), second
+    finally:
+        thread.join()
+    return first.result(), second
+
+
+def in_two(work: Iterable[Item], worker: Callable[[Iterator[Item]], None]) -> None:
+    """Runs a worker twice at the same time; each takes from the work what neither has taken, until nothing is left.
+
+    So neither waits for the other, whoever is given less of the machine.
+    """
+    # A list hands out each of its items once, whoever asks.
+    left = iter(list(work))
+    both(lambda: worker(left), lambda: worker(left))
 
 
 def pieces(items: Sequence[Item]) -> Iterable[Item]:

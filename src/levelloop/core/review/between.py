@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Any
 from weakref import WeakKeyDictionary
@@ -15,7 +16,7 @@ from levelloop.core.geometry.crossings import crossing_triangles
 from levelloop.core.lazy import lazy
 from levelloop.core.mesh.faces import over_corners, point_normals, triangles_of, turns_around, unit
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.progress import both, check, pieces
+from levelloop.core.progress import check, in_two, pieces
 from levelloop.core.review.flush import STEP, Flats, flats_of, flush_faces
 from levelloop.core.tolerance import last_place
 from levelloop.core.words import counted
@@ -187,7 +188,7 @@ def meetings(bodies: list[Body], clearance: float | None = None) -> list[Meeting
     fresh = [bodies[one] for one in distinct(np.array(pairs, dtype=np.int64)).tolist() if not bodies[one].is_ready]
     if sum(body.surface.n_points for body in fresh) >= WORTH_THREADS:
         # What each is searched by has nothing to do with the others, and is made of few, long calls.
-        both(lambda: [body.ready() for body in fresh[::2]], lambda: [body.ready() for body in fresh[1::2]])
+        in_two(fresh, _make_ready)
     found = []
     for one, other in pieces(pairs):
         first, second = bodies[one], bodies[other]
@@ -200,6 +201,11 @@ def meetings(bodies: list[Body], clearance: float | None = None) -> list[Meeting
 
 
 # Helpers
+
+
+def _make_ready(bodies: Iterable[Body]) -> None:
+    for body in bodies:
+        body.ready()
 
 
 def _meetings(bodies: tuple[Body, Body], clearance: float | None, step: float) -> list[Meeting]:

@@ -6,14 +6,13 @@ Curvature is positive where the surface bends away from its outward side. Formul
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
-from typing import TypeVar
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers
-from levelloop.core.progress import both, check
+from levelloop.core.arrays import Booleans, Floats, Integers, gathered
+from levelloop.core.progress import check, in_two
 
 SAMPLES = 24_576  # looked at together: long enough that two threads seldom wait for each other
 WORTH_THREADS = 50_000  # samples
@@ -24,8 +23,6 @@ LINE = 8  # numbers in a line of the cache
 ORDERS = ((1, 0), (0, 1), (1, 1), (2, 0), (0, 2), (0, 0))
 FACTORS = (1.0, 1.0, -1.0, -0.5, -0.5, 1.0)
 NONE = np.empty((0, 3))
-
-Work = TypeVar("Work")
 
 
 @dataclass(frozen=True, eq=False)
@@ -117,11 +114,7 @@ class Scratch:
 
     def around(self, columns: Floats, elements: Integers) -> Floats:
         """The points around some elements: columns (3, n), elements (g, p) → (3, g, p); at most as many as samples."""
-        room = self._around[: 3 * elements.size].reshape(3, *elements.shape)
-        for column, target in zip(columns, room, strict=True):
-            # The indices are known to be right; "clip" spares the check.
-            column.take(elements, out=target, mode="clip")
-        return room
+        return gathered(columns, elements, self._around)
 
     def normals(self, count: int, out: Floats) -> Floats:
         """Writes su × sv of so many samples: (3, count)."""
@@ -136,7 +129,8 @@ class Scratch:
         normal, length = self.rows[:3, :count], self.rows[3, :count]
         self.normals(count, normal)
         np.sqrt(dot(normal, normal, out=length), out=length)
-        normal /= np.maximum(length, np.finfo(np.float64).tiny, out=length)
+        np.maximum(length, np.finfo(np.float64).tiny, out=length)
+        normal *= np.divide(1.0, length, out=length)
         return normal
 
     def bends(self, count: int, directions: bool) -> Floats:
@@ -226,22 +220,22 @@ def dot(a: Floats, b: Floats, out: Floats | None = None) -> Floats:
     return np.asarray(np.einsum("in,in->n", a, b, out=out))
 
 
-def run_blocks(block: Callable[[Work, Scratch], None], work: Sequence[Work], size: int, many: bool) -> None:
-    """Runs blocks of work with room for blocks of a size; many: by two threads.
+def run_blocks(blocks: Sequence[Callable[[Scratch], None]], size: int, many: bool) -> None:
+    """Runs blocks of work with room for so many samples each; many: by two threads.
 
     Blocks have nothing to do with each other, and most of their work leaves the interpreter free.
     """
 
-    def run(share: Sequence[Work]) -> None:
+    def run(left: Iterable[Callable[[Scratch], None]]) -> None:
         scratch = Scratch(size)
-        for one in share:
+        for block in left:
             check()
-            block(one, scratch)
+            block(scratch)
 
     if many:
-        both(lambda: run(work[::2]), lambda: run(work[1::2]))
+        in_two(blocks, run)
     else:
-        run(work)
+        run(blocks)
 
 
 # Helpers

@@ -13,13 +13,24 @@ from functools import cache
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, distinct, group_order, inverse_of, mask_of
+from levelloop.core.arrays import Booleans, Floats, Integers, distinct, gathered, group_order, inverse_of, mask_of
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.surface.bends import ORDERS, SAMPLES
 from levelloop.core.surface.jets import DERIVATIVES, rings_of
 from levelloop.core.surface.limit import sector_places, sectors, tangent_masks
 from levelloop.core.surface.refine import Sharp, cut_out, refine
 
+CONTROLS = 16  # points around a face whose points are regular
+# Those of them, as controls() has them, that carry the side that starts at the face's corner, and the corner itself.
+ON_SIDE = np.array([0, 1, 2, 3, 4, 5, 6, 7, 10, 11, 12, 13])
+AT_CORNER = np.array([0, 1, 2, 3, 4, 5, 10, 11, 12])
+# Which they are of those from the face's first corner on, for each of its corners: (4, 16).
+TURNED = np.stack(
+    [
+        np.concatenate([np.roll(ring, -turn * len(ring) // 4) for ring in np.split(np.arange(16), (4, 12))])
+        for turn in range(4)
+    ]
+)
 HIGHEST_VALENCE = 12  # of poles with weights of their own; those of higher ones would take longer than they save
 
 
@@ -90,11 +101,14 @@ class Fans:
         """The points that families are made of, for the mesh's points (n, d): (d, n')."""
         return np.ascontiguousarray(self._step.points(points[self._used]).T)
 
-    def put_points(self, points: Floats, result: Floats) -> None:
-        """Writes the level's points, (d, n'), for the mesh's (n, d), of those samples that are these faces'."""
-        for column, row in zip(self.columns(points), result, strict=True):
-            for family in self.families:
-                row[family.targets] = (family.weights.places @ column[family.around]).ravel()[family.own]
+    def places(self, points: Floats) -> list[Floats]:
+        """Where the samples of each family lie, in the order of their targets, for the mesh's points (n, d): (d, t)."""
+        columns = self.columns(points)
+        found = []
+        for family in self.families:
+            all_samples = family.weights.places @ gathered(columns, family.around)
+            found.append(all_samples.reshape(len(columns), -1).take(family.own, axis=1, mode="clip"))
+        return found
 
 
 def fan_points(topology: Topology, sharp: Sharp) -> Booleans:

@@ -12,6 +12,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
@@ -100,7 +101,8 @@ def _in_blocks(
         np.einsum("op,pin->oin", weights, around, out=scratch.jets[: len(weights), :, :count])
         result[:, start : start + count] = found(count, scratch)
 
-    run_blocks(block, range(0, len(ring), BLOCK), BLOCK, len(ring) >= WORTH_THREADS)
+    blocks = [partial(block, start) for start in range(0, len(ring), BLOCK)]
+    run_blocks(blocks, BLOCK, len(ring) >= WORTH_THREADS)
     return result
 
 

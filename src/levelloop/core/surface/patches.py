@@ -10,17 +10,27 @@ are blocks of equal length in the order of faces, edges and points: products lan
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import cache, partial
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, distinct, inverse_of, ranges
+from levelloop.core.arrays import Booleans, Floats, Integers, distinct, gathered, inverse_of, ranges
 from levelloop.core.lazy import lazy
 from levelloop.core.mesh.topology import Topology
-from levelloop.core.progress import at_once
-from levelloop.core.surface.fans import Fans, controls, fan_points, regular_points
+from levelloop.core.progress import in_two
+from levelloop.core.surface.fans import (
+    AT_CORNER,
+    CONTROLS,
+    ON_SIDE,
+    TURNED,
+    Fans,
+    controls,
+    fan_points,
+    regular_points,
+)
 from levelloop.core.surface.refine import Sharp, Step, cut_out, refine
 
 if TYPE_CHECKING:
@@ -32,12 +42,38 @@ LEAST_REGULAR = 0.6
 WORTH_THREADS = 100_000
 
 
+# Points around elements that are gathered together: so many stay in the nearest caches.
+GATHERED = 25_600
+
+
 @dataclass(frozen=True, eq=False)
 class Blocks:
     """Where the points of a level lie: (first, count per element) of each block, in order of birth."""
 
     in_faces: tuple[tuple[int, int], ...]
     on_edges: tuple[tuple[int, int], ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Group:
+    """Some faces, edges or points with all samples that they have.
+
+    kind: 0 faces, 1 edges, 2 points; around: (g, p) the points around each; start: the number of the first; firsts: of
+    each block of samples the first, and how many an element has.
+    """
+
+    kind: int
+    around: Integers
+    start: int
+    firsts: tuple[tuple[int, int], ...]
+
+    def places_in(self, result: Floats) -> list[Floats]:
+        """Where its samples lie among all, (r, n'): of each block (r, g, c)."""
+        count = len(self.around)
+        return [
+            result[:, first + self.start * many : first + (self.start + count) * many].reshape(-1, count, many)
+            for first, many in self.firsts
+        ]
 
 
 class Patches:
@@ -66,42 +102,57 @@ class Patches:
         """
         result = np.empty((points.shape[1], self.final.n_points)) if out is None else out
         columns = np.ascontiguousarray(points.T)
-        # What is shared is made first, so that no two threads make it.
-        _ = self.face_controls, self._edge_corner, self._point_corner
-        halves = (self._put_inside, self._put_outlines)
-        parts = [partial(put, column, row) for put in halves for column, row in zip(columns, result, strict=True)]
+        kinds, fans, beside = _weights(self.levels), self.fans, []
+
+        def put(group: Group, room: Floats) -> None:
+            seen = gathered(columns, group.around, room)
+            for there, weights in zip(group.places_in(result), kinds[group.kind], strict=True):
+                np.matmul(seen, weights, out=there)
+
+        def run(left: Iterable[Callable[[Floats], None]]) -> None:
+            room = np.empty(len(columns) * GATHERED)
+            for one in left:
+                one(room)
+
+        work: list[Callable[[Floats], None]] = [partial(put, group) for group in self.groups(GATHERED)]
+        if fans is not None:
+            # The longest first. It is written over what is regular, so not yet.
+            work.insert(0, lambda _: beside.extend(fans.places(points)))
         if self.final.n_points < WORTH_THREADS:
-            for part in parts:
-                part()
+            run(work)
         else:
             # They have nothing to do with each other, and products leave the interpreter free.
-            at_once(*parts)
+            in_two(work, run)
         piece = self.piece
         result[:, piece.targets] = (piece.fast_points if keep else piece.points)(points).T
-        if self.fans is not None:
-            self.fans.put_points(points, result)
+        if fans is not None:
+            for family, places in zip(fans.families, beside, strict=True):
+                for row, column in zip(result, places, strict=True):
+                    row[family.targets] = column
         bare = self._without_faces
         result[:, bare] = points[bare].T
         return result.T
 
+    def groups(self, controls: int, samples: int | None = None) -> list[Group]:
+        """The faces, edges and points in groups of at most so many points around them, and so many samples.
+
+        Of irregular faces come samples that mean nothing, to be written over.
+        """
+        blocks = self._blocks
+        kinds = (
+            (self._face_controls, blocks.in_faces),
+            (self._edge_controls, blocks.on_edges),
+            (self._point_controls, ((0, 1),)),
+        )
+        found = []
+        for kind, (around, firsts) in enumerate(kinds):
+            size = controls // around.shape[1]
+            if samples is not None:
+                size = min(size, samples // sum(many for _, many in firsts))
+            found += [Group(kind, around[at : at + size], at, firsts) for at in range(0, len(around), size)]
+        return found
+
     # Helpers
-
-    def _put_inside(self, column: Floats, row: Floats) -> None:
-        """One coordinate of the level's points inside faces, but for the irregular ones."""
-        n_faces = self.topology.n_faces
-        # The indices are known to be right; "clip" spares the check.
-        seen = column.take(self.face_controls, mode="clip")
-        for (first, size), weights in zip(self._blocks.in_faces, _weights(self.levels)[0], strict=True):
-            np.matmul(seen, weights, out=row[first : first + n_faces * size].reshape(n_faces, size))
-
-    def _put_outlines(self, column: Floats, row: Floats) -> None:
-        """One coordinate of those on edges and at the mesh's points: each comes from one of the faces."""
-        _, sides, corners = _weights(self.levels)
-        seen = column.take(self.face_controls, mode="clip")
-        for (first, size), weights in zip(self._blocks.on_edges, sides, strict=True):
-            target = row[first : first + self.topology.n_edges * size].reshape(-1, size)
-            (seen @ weights).reshape(-1, size).take(self._edge_corner, axis=0, out=target, mode="clip")
-        (seen @ corners).ravel().take(self._point_corner, out=row[: self.topology.n_points], mode="clip")
 
     @lazy
     def _blocks(self) -> Blocks:
@@ -125,24 +176,26 @@ class Patches:
         return np.flatnonzero(self.topology.point_face_count == 0)
 
     @lazy
-    def face_controls(self) -> Integers:
+    def _face_controls(self) -> Integers:
         """The points around each face: (m, 16), as all of these those of some regular face around irregular ones."""
-        return self._around_corners(4 * np.arange(self.topology.n_faces))
-
-    @lazy
-    def edge_controls(self) -> Integers:
-        """The points around a face of each edge, from the edge's side on: (e, 16)."""
-        return self._around_corners(self._edge_corner)
-
-    @lazy
-    def point_controls(self) -> Integers:
-        """The points around a face of each point, from the point on: (n, 16)."""
-        return self._around_corners(self._point_corner)
-
-    def _around_corners(self, corners: Integers) -> Integers:
+        faces = np.arange(self.topology.n_faces)
         # What is irregular is written over, with whatever comes of any regular face.
-        is_regular = self._regular_faces[corners // 4]
-        return controls(self.topology, np.where(is_regular, corners, 4 * int(np.argmax(self._regular_faces))))
+        return controls(self.topology, 4 * np.where(self._regular_faces, faces, np.argmax(self._regular_faces)))
+
+    @lazy
+    def _edge_controls(self) -> Integers:
+        """The points around a face of each edge that carry its side along the edge: (e, 12)."""
+        return self._from_corners(self._edge_corner, ON_SIDE)
+
+    @lazy
+    def _point_controls(self) -> Integers:
+        """The points around a face of each point that carry its corner there: (n, 9)."""
+        return self._from_corners(self._point_corner, AT_CORNER)
+
+    def _from_corners(self, corners: Integers, chosen: Integers) -> Integers:
+        """Some of the points around the faces of corners, as they come from these corners on: (c, p)."""
+        places = CONTROLS * (corners // 4)[:, None] + TURNED[:, chosen][corners % 4]
+        return np.asarray(self._face_controls.ravel()[places])
 
     @lazy
     def _edge_corner(self) -> Integers:
@@ -255,21 +308,16 @@ def _piece(topology: Topology, sharp: Sharp, odd: Integers, faces: Integers, lev
 
 
 @cache
-def _weights(levels: int) -> tuple[tuple[Floats, ...], tuple[Floats, ...], Floats]:
-    """What the sixteen points around a face weigh in each block of it: (16, c), of its four sides: (16, 4c), of its
-    points: (16, 4).
+def _weights(levels: int) -> tuple[tuple[Floats, ...], ...]:
+    """What the points around a face weigh in each block of it: (16, c), of its first side: (12, c), at its first
+    corner: (9, 1).
     """
-    grid, face, columns = _refined_grid(levels, np.eye(16))
-    columns = columns[:, controls(grid, np.array([4 * face]))[0]]
-    blocks = blocks_of(grid.n_points, grid.n_edges, grid.n_faces, levels)
-    corners = range(4 * face, 4 * face + 4)
+    grid, face, refined = _refined_grid(levels, np.eye(CONTROLS))
+    inside, side, corner = _blocks_of_face(grid, face, levels, refined[:, controls(grid, np.array([4 * face]))[0]])
     return (
-        tuple(np.ascontiguousarray(columns[a + face * c : a + (face + 1) * c].T) for a, c in blocks.in_faces),
-        tuple(
-            np.concatenate([_of_side(grid, columns, corner, a, c) for corner in corners]).T.copy()
-            for a, c in blocks.on_edges
-        ),
-        columns[grid.corners[list(corners)]].T.copy(),
+        tuple(np.ascontiguousarray(block.T) for block in inside),
+        tuple(np.ascontiguousarray(block.T[ON_SIDE]) for block in side),
+        (np.ascontiguousarray(corner.T[AT_CORNER]),),
     )
 
 
@@ -282,11 +330,19 @@ def grid_samples(levels: int) -> tuple[Floats, tuple[list[Floats], list[Floats],
     """
     places = np.stack(np.divmod(np.arange(16), 4), axis=1)[:, ::-1].astype(np.float64)
     grid, face, refined = _refined_grid(levels, places)
+    return places[controls(grid, np.array([4 * face]))[0]], _blocks_of_face(grid, face, levels, refined)
+
+
+def _blocks_of_face(
+    grid: Topology, face: int, levels: int, values: Floats
+) -> tuple[list[Floats], list[Floats], Floats]:
+    """The values (n', d) of each block inside a face, of each block on its first side, and of its first point."""
     blocks = blocks_of(grid.n_points, grid.n_edges, grid.n_faces, levels)
-    inside = [refined[a + face * c : a + (face + 1) * c] for a, c in blocks.in_faces]
-    side = [_of_side(grid, refined, 4 * face, a, c) for a, c in blocks.on_edges]
-    first = refined[grid.corners[4 * face]][None]
-    return places[controls(grid, np.array([4 * face]))[0]], (inside, side, first)
+    return (
+        [values[a + face * c : a + (face + 1) * c] for a, c in blocks.in_faces],
+        [_of_side(grid, values, 4 * face, a, c) for a, c in blocks.on_edges],
+        values[grid.corners[4 * face]][None],
+    )
 
 
 def _refined_grid(levels: int, values: Floats) -> tuple[Topology, int, Floats]:

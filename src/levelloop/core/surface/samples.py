@@ -278,10 +278,13 @@ def _take_from_neighbours(
     other, owner = other[fits], owner[fits]
     if len(owner) == 0:
         return
+    order = np.argsort(owner, kind="stable")
+    owner, other = owner[order], other[order]
+    starts = np.flatnonzero(np.diff(owner, prepend=-1))
     most = np.maximum(np.abs(bends.k1[other]), np.abs(bends.k2[other]))
-    order = np.lexsort((other, -most, owner))
-    first = order[np.unique(owner[order], return_index=True)[1]]
-    target, source = owner[first], other[first]
+    is_most = most == np.repeat(np.maximum.reduceat(most, starts), np.diff(starts, append=len(owner)))
+    # Of those that bend alike the lowest-numbered.
+    target, source = owner[starts], np.minimum.reduceat(np.where(is_most, other, len(known)), starts)
     bends.numbers[6:, target] = bends.numbers[6:, source]
     beside[target] = np.linalg.norm(bends.places[target] - bends.places[source], axis=1)
 

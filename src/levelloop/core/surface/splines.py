@@ -10,16 +10,14 @@ B-spline weights: de Boor 1978, chapter X.
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import cache
+from functools import cache, partial
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers
+from levelloop.core.arrays import Floats
 from levelloop.core.surface.bends import FACTORS, ORDERS, SAMPLES, WORTH_THREADS, Bends, Scratch, run_blocks
-from levelloop.core.surface.fans import Family, Fans
-from levelloop.core.surface.patches import Patches, blocks_of, grid_samples
-
-CONTROLS = 16  # points around a face
+from levelloop.core.surface.fans import AT_CORNER, ON_SIDE, Family, Fans
+from levelloop.core.surface.patches import Group, Patches, grid_samples
 
 
 def regular_normals(patches: Patches, points: Floats) -> Floats:
@@ -44,8 +42,6 @@ def regular_bends(patches: Patches, points: Floats, directions: bool) -> Bends:
 
 # Helpers
 
-Firsts = tuple[tuple[int, int], ...]  # of each block of samples the first, and how many an element has
-
 
 def _in_groups(
     patches: Patches, points: Floats, orders: int, result: Floats, found: Callable[[int, Scratch], Floats]
@@ -55,41 +51,37 @@ def _in_groups(
     A group is some faces, edges or points with all the samples that they have.
     """
     columns = np.ascontiguousarray(points.T)
-    topology = patches.topology
-    counts = blocks_of(topology.n_points, topology.n_edges, topology.n_faces, patches.levels)
-    inside, sides, corner = _weights(patches.levels)
-    work: list[tuple[Integers, int, Firsts, Floats]] = []
-    for around, firsts, weights in (
-        (patches.face_controls, counts.in_faces, inside),
-        (patches.edge_controls, counts.on_edges, sides),
-        (patches.point_controls, ((0, 1),), corner),
-    ):
-        each = sum(many for _, many in firsts)
-        size = SAMPLES // max(each, CONTROLS)
-        work += [(around[start : start + size], start, firsts, weights) for start in range(0, len(around), size)]
+    kinds = _weights(patches.levels)
 
-    def group(job: tuple[Integers, int, Firsts, Floats], scratch: Scratch) -> None:
-        elements, start, firsts, weights = job
-        count, each = len(elements), weights.shape[-1]
+    def put(group: Group, scratch: Scratch) -> None:
+        weights = kinds[group.kind]
+        count, each = len(group.around), weights.shape[-1]
         jets = scratch.jets[:orders, :, : count * each].reshape(orders, 3, count, each)
-        np.matmul(scratch.around(columns, elements), weights[:orders, None], out=jets)
+        np.matmul(scratch.around(columns, group.around), weights[:orders, None], out=jets)
         values, end = found(count * each, scratch).reshape(len(result), count, each), 0
-        for first, many in firsts:
-            there = result[:, first + start * many : first + (start + count) * many]
-            there.reshape(len(result), count, many)[:] = values[:, :, end : end + many]
-            end += many
+        for there in group.places_in(result):
+            there[:] = values[:, :, end : end + there.shape[-1]]
+            end += there.shape[-1]
 
-    run_blocks(group, work, SAMPLES, patches.final.n_points >= WORTH_THREADS)
-    if patches.fans is not None:
-        _put_fans(patches.fans, points, orders, result, found)
+    work = [partial(put, group) for group in patches.groups(SAMPLES, SAMPLES)]
+    many = patches.final.n_points >= WORTH_THREADS
+    fans = patches.fans
+    if fans is None:
+        run_blocks(work, SAMPLES, many)
+        return result
+    # Poles are written over what is regular; what they are made of is worked out beside it.
+    around_poles: list[Floats] = []
+    run_blocks([lambda _: around_poles.append(fans.columns(points)), *work], SAMPLES, many)
+    _put_fans(fans, around_poles[0], orders, result, found)
     return result
 
 
-def _put_fans(fans: Fans, points: Floats, orders: int, result: Floats, found: Callable[[int, Scratch], Floats]) -> None:
-    """The same for the faces that poles alone make irregular."""
-    columns = fans.columns(points)
+def _put_fans(
+    fans: Fans, columns: Floats, orders: int, result: Floats, found: Callable[[int, Scratch], Floats]
+) -> None:
+    """The same for the faces that poles alone make irregular; columns: (3, n) the points that these are made of."""
 
-    def group(family: Family, scratch: Scratch) -> None:
+    def put(family: Family, scratch: Scratch) -> None:
         elements = family.around
         weights = family.weights.jets[:orders, None]
         count = weights.shape[2] * elements.shape[1]
@@ -98,24 +90,25 @@ def _put_fans(fans: Fans, points: Floats, orders: int, result: Floats, found: Ca
         for row, values in zip(result, found(count, scratch), strict=True):
             row[family.targets] = values[family.own]
 
-    run_blocks(group, fans.families, SAMPLES, sum(len(family.targets) for family in fans.families) >= WORTH_THREADS)
+    work = [partial(put, family) for family in fans.families]
+    run_blocks(work, SAMPLES, sum(len(family.targets) for family in fans.families) >= WORTH_THREADS)
 
 
 @cache
 def _weights(levels: int) -> tuple[Floats, Floats, Floats]:
-    """What the sixteen points around a face weigh in derivatives and place at the samples inside it, block after block,
-    at those along its first side, and at its first corner: (6, 16, c) each.
+    """What the points around a face weigh in derivatives and place at the samples inside it, block after block: (6, 16,
+    c), at those along its first side: (6, 12, c), and at its first corner: (6, 9, 1).
     """
     where, (inside, side, corner) = grid_samples(levels)
     return (
         _jet_weights(where, np.concatenate(inside)),
-        _jet_weights(where, np.concatenate(side)),
-        _jet_weights(where, corner),
+        _jet_weights(where[ON_SIDE], np.concatenate(side)),
+        _jet_weights(where[AT_CORNER], corner),
     )
 
 
 def _jet_weights(where: Floats, samples: Floats) -> Floats:
-    """Weights of grid points where (16, 2), whole numbers 0 … 3, at samples (c, 2) between 1 and 2."""
+    """Weights of grid points where (p, 2), whole numbers 0 … 3, at samples (c, 2) between 1 and 2."""
     share = samples - 1.0
     across = [_cubic(share[:, axis]) for axis in (0, 1)]  # (3 derivatives, 4, c)
     x, y = where.astype(np.int64).T
