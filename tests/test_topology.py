@@ -9,8 +9,9 @@ import pytest
 from conftest import CAGES, fin, moebius
 from hypothesis import given
 from hypothesis import strategies as st
+from hypothesis.extra.numpy import arrays
 
-from levelloop.core.arrays import chains, cycles
+from levelloop.core.arrays import Integers, chains, cycles, difference, distinct, union, unique_rows
 from levelloop.core.errors import MeshError
 from levelloop.core.mesh.mesh import Mesh, mesh_of_faces
 from levelloop.core.mesh.topology import Topology, topology_of_faces
@@ -133,3 +134,17 @@ def test_topologies_side_by_side_know_what_they_would_find(names: tuple[str, ...
         assert np.array_equal(getattr(put, name), getattr(found, name)), name
     wired = Topology.side_by_side([parts[0], topology_of_faces([], 3).with_wires(np.array([[0, 2]]))])
     assert len(wired.wires) == 1 and wired.n_edges == parts[0].n_edges + 1
+
+
+WHOLE = arrays(np.int64, st.integers(0, 30), elements=st.integers(-3, 40))
+
+
+@given(WHOLE, WHOLE)
+def test_sets_of_whole_numbers_are_what_numpy_makes_of_them(one: Integers, other: Integers) -> None:
+    assert distinct(one).tolist() == np.unique(one).tolist()
+    assert union(one, other).tolist() == np.union1d(one, other).tolist()
+    assert difference(one, other).tolist() == np.setdiff1d(one, other).tolist()
+    pairs = np.stack((one[: len(other)], other[: len(one)]), axis=1)
+    rows, which = unique_rows(pairs)
+    assert rows.tolist() == np.unique(pairs, axis=0).tolist()
+    assert rows[which].tolist() == pairs.tolist()

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields, replace
+from dataclasses import fields, replace
 from typing import Any, get_args, get_type_hints
 
 from PySide6.QtCore import QSettings
 
+from levelloop.core.values import dataclass
 from levelloop.document.document import Document
 
 TEXT_SCALES = (0.8, 0.9, 1.0, 1.1, 1.25, 1.5, 1.75, 2.0)

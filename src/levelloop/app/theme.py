@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QFont, QFontDatabase
 from PySide6.QtWidgets import QLabel, QPushButton, QWidget
+
+from levelloop.core.values import dataclass
 
 
 @dataclass(frozen=True)

@@ -113,6 +113,17 @@ def distinct(values: ArrayLike) -> AnyArray:
     return np.asarray(ordered[first])
 
 
+def union(one: ArrayLike, other: ArrayLike) -> Integers:
+    """The different whole numbers that are among one or the other, sorted: (u,)."""
+    return distinct(np.concatenate((np.ravel(one), np.ravel(other))).astype(np.int64))
+
+
+def difference(values: Integers, others: Integers) -> Integers:
+    """The different whole numbers among the first that are not among the others, sorted: (u,)."""
+    different = distinct(values)
+    return np.asarray(different[~np.isin(different, others)])
+
+
 def unique_rows(values: AnyArray) -> tuple[AnyArray, Integers]:
     """The different rows of (n, d) values, sorted, and which of them each row is: (u, d), (n,)."""
     if len(values) == 0:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from levelloop.core.arrays import Floats
 from levelloop.core.errors import EditError
+from levelloop.core.values import dataclass
 
 if TYPE_CHECKING:
     from levelloop.document.document import Document

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from typing import Literal
 
 import numpy as np
@@ -12,6 +12,7 @@ from levelloop.core.arrays import Floats
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.tolerance import Automatic
+from levelloop.core.values import dataclass
 from levelloop.core.words import shortened
 from levelloop.document.cameras import NamedCamera
 from levelloop.document.materials import Material

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from levelloop.core.errors import EditError
+from levelloop.core.values import dataclass
 from levelloop.core.words import shortened
 
 if TYPE_CHECKING:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, fields, replace
+from dataclasses import field, fields, replace
 from typing import Any
 
 import numpy as np
@@ -18,6 +18,7 @@ from levelloop.core.recipe.chain import Built, Link, Smoothing, build
 from levelloop.core.recipe.surfaces import samples_of
 from levelloop.core.surface.samples import SurfaceSamples, sampled
 from levelloop.core.surface.surface import SmoothSurface, without_holes
+from levelloop.core.values import dataclass
 from levelloop.core.words import counted
 from levelloop.document.recipe.groups import GroupRecipe, is_within
 from levelloop.document.recipe.step_kinds import STEPS

@@ -5,13 +5,14 @@ from __future__ import annotations
 import difflib
 import string
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any, Literal
 
 from levelloop.core.arrays import Floats, Integers
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import Kind, Selection
+from levelloop.core.values import dataclass
 from levelloop.document.parameters import Choice, Parameter, Reading, Toggle
 
 ActsOn = Literal["cage", "form", "selection", "part", "document", "parts"]
@@ -193,18 +194,18 @@ class Registry:
 
     def __init__(self) -> None:
         self._operations: dict[str, Operation] = {}
+        self._claimed: dict[tuple[str, str], str] = {}  # tools and keys, by whom
         self.refused: list[str] = []
 
     def add(self, operation: Operation) -> None:
         """Declares an operation. Raises ValueError for a key, shortcut or sentence field that clashes."""
         if operation.key in self._operations:
             raise ValueError(f"two operations are called {operation.key}")
-        for other in self._operations.values():
-            if operation.tool and operation.tool == other.tool:
-                raise ValueError(f"{operation.key} and {other.key} both have the tool {operation.tool}")
-            both = set(operation.shortcuts) & set(other.shortcuts)
-            if both:
-                raise ValueError(f"{operation.key} and {other.key} both want {', '.join(both)}")
+        claims = [("have the tool", operation.tool)] if operation.tool else []
+        claims += [("want", key) for key in operation.shortcuts]
+        for verb, what in claims:
+            if (verb, what) in self._claimed:
+                raise ValueError(f"{operation.key} and {self._claimed[verb, what]} both {verb} {what}")
         names = {parameter.name for parameter in operation.parameters} | {"selection"}
         fields = {
             name for _, name, _, _ in string.Formatter().parse(operation.sentence.replace("[", "").replace("]", ""))
@@ -213,6 +214,7 @@ class Registry:
         if unknown:
             raise ValueError(f"the sentence of {operation.key} names {unknown}")
         self._operations[operation.key] = operation
+        self._claimed |= dict.fromkeys(claims, operation.key)
 
     def __getitem__(self, key: str) -> Operation:
         if key not in self._operations:

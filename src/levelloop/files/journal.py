@@ -14,12 +14,12 @@ import threading
 import time
 from collections.abc import Callable
 from contextlib import suppress
-from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 from typing import IO
 
 from levelloop.core.errors import LevelLoopError
+from levelloop.core.values import dataclass
 from levelloop.document.document import Document
 from levelloop.document.session import Session
 from levelloop.files import read_document, write_document

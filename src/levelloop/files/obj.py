@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 import warnings
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from itertools import pairwise
 from pathlib import Path
 
@@ -19,6 +19,7 @@ from levelloop.core.arrays import connected_labels, distinct, group_order, mask_
 from levelloop.core.errors import MeshError
 from levelloop.core.mesh.mesh import Mesh, NamedSet
 from levelloop.core.mesh.topology import Topology
+from levelloop.core.values import dataclass
 from levelloop.core.words import shortened
 from levelloop.files.errors import FileError
 from levelloop.files.reading import read_bytes

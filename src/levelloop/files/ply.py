@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import warnings
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +16,7 @@ from levelloop.core.arrays import offsets_from_sizes, ranges
 from levelloop.core.mesh.combine import combined
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.topology import Topology
+from levelloop.core.values import dataclass
 from levelloop.files.errors import FileError
 from levelloop.files.reading import read_bytes
 from levelloop.files.shading import shown_normals

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from xml.sax.saxutils import escape
 
@@ -12,6 +11,7 @@ import numpy as np
 from levelloop.core.arrays import Booleans, Floats
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.uv.islands import uv_cuts
+from levelloop.core.values import dataclass
 from levelloop.files.atomic import replacing
 from levelloop.files.errors import FileError, guarded
 

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
-from levelloop.core.arrays import Floats
+from levelloop.core.arrays import Floats, distinct
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.faces import corner_normals, triangle_corners, triangles
 from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.values import dataclass
 from levelloop.document.cameras import NamedCamera, find_camera, view_axes
 from levelloop.document.document import Document
 from levelloop.document.materials import Material, material_named
@@ -93,7 +93,7 @@ def _shapes(document: Document, part: Part, mesh: Mesh, folder: Path, first: int
     normals = mesh.normals if mesh.normals is not None else corner_normals(topology, mesh.points, soft)
     corners = triangle_corners(topology, shown, face)
     shapes: list[dict[str, Any]] = []
-    for number in np.unique(mesh.material[face]).tolist():
+    for number in distinct(mesh.material[face]).tolist():
         own = mesh.material[face] == number
         made_of = (
             material_named(document.materials, mesh.materials[number])

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import html
-from dataclasses import dataclass
 from importlib.resources import files
 
 from PySide6.QtWidgets import (
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from levelloop.app.commands.shell.keys import GESTURES, entries, keys_of
 from levelloop.app.commands.table import Entry
+from levelloop.core.values import dataclass
 from levelloop.document.operations import REGISTRY
 from levelloop.document.registry import Operation
 from levelloop.document.scripting.where_sentence import EXAMPLE

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -12,9 +11,10 @@ from PySide6.QtGui import QPainter, QPen, QPolygonF
 from levelloop.app.theme import colour
 from levelloop.app.tools.gestures import Gesture
 from levelloop.app.tools.tools import Tool
-from levelloop.core.arrays import Floats, Integers
+from levelloop.core.arrays import Floats, Integers, distinct
 from levelloop.core.errors import LevelLoopError
 from levelloop.core.forms.curves import Path, frames_along, order_along, path_of
+from levelloop.core.values import dataclass
 from levelloop.document.operations import keys
 from levelloop.document.part import Part
 from levelloop.document.registry import Operation
@@ -99,7 +99,7 @@ class RadiusCircle:
             return None
         at = float(here[0])
         near = np.clip(np.array([at - 0.05, at, at + 0.05]), 0.0, path.spans)
-        places = path.at(np.unique(near))
+        places = path.at(distinct(near))
         across = frames_along(places)[len(places) // 2]
         radius = float(path.radii[here[0]])
         angle = np.linspace(0.0, 2.0 * np.pi, AROUND + 1)

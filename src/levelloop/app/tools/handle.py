@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Literal
 
 import numpy as np
 
 from levelloop.app.view.camera import Camera
 from levelloop.core.arrays import Floats
+from levelloop.core.values import dataclass
 
 Mode = Literal["move", "rotate", "scale"]
 LENGTH = 84.0  # pixels

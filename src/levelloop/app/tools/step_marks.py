@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -21,6 +20,7 @@ from levelloop.core.mesh.faces import unit
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import NOTHING
 from levelloop.core.recipe.chain import build
+from levelloop.core.values import dataclass
 from levelloop.document.part import Part
 
 if TYPE_CHECKING:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from typing import Literal
 
 import numpy as np
 
 from levelloop.core.arrays import Floats
+from levelloop.core.values import dataclass
 from levelloop.document.cameras import NamedCamera, view_axes
 
 # Turn about z and tilt, degrees, of each named direction.

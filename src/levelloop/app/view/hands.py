@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
@@ -18,6 +18,7 @@ from levelloop.core.arrays import Floats
 from levelloop.core.edit.move.transform import middle_of_box, selection_frame
 from levelloop.core.mesh.selection import Kind, Selection, points_of
 from levelloop.core.review.findings import Finding
+from levelloop.core.values import dataclass
 from levelloop.document.running.running import State
 
 if TYPE_CHECKING:

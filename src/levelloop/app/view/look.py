@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
 
 from levelloop.core.arrays import Floats
+from levelloop.core.values import dataclass
 
 Shading = Literal["clay", "silhouette", "valleys", "stripes", "curvature", "raking light", "distance", "checker"]
 # In the order in which the surface's program numbers them.

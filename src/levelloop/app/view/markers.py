@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -14,6 +13,7 @@ from levelloop.app.theme import Theme, colour, text_font
 from levelloop.app.view.picking.picking import element_places, visible
 from levelloop.core.arrays import Booleans, Floats
 from levelloop.core.review.findings import Finding
+from levelloop.core.values import dataclass
 
 if TYPE_CHECKING:
     from levelloop.app.view.viewport import Viewport

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any, Literal
 
 from levelloop.app.theme import BENCH, Theme
@@ -17,6 +17,7 @@ from levelloop.core.arrays import Floats
 from levelloop.core.measure.gauge import LoopGauge
 from levelloop.core.mesh.selection import Kind
 from levelloop.core.select.soft_range import Soft
+from levelloop.core.values import dataclass
 from levelloop.document.running.running import State
 
 

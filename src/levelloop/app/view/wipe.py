@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 
 import numpy as np
 
 from levelloop.app.view.render.picture import Picture
-from levelloop.core.arrays import Floats
+from levelloop.core.arrays import Floats, unique_rows
+from levelloop.core.values import dataclass
 from levelloop.document.review.comparing import Change, apart
 
 REACH = 9  # pixels to the line within which it is taken
@@ -76,7 +77,7 @@ def held_apart(left: list[Picture], right: list[Picture], by_part: bool) -> Apar
             picture, bends=np.ascontiguousarray(np.stack((found, np.zeros_like(found)), axis=1), dtype=np.float32)
         )
         there = _corners([picture]) if by_part else _corners(right)
-        back = np.unique(corners.reshape(-1, 3), axis=0)
+        back = unique_rows(corners.reshape(-1, 3))[0]
         distances += [found, apart(back, there)]
         places += [here, back]
     far, where = np.concatenate(distances), np.concatenate(places)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -17,6 +17,7 @@ from levelloop.core.mesh.selection import Selection, points_of, select_mask
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.select.runs import runs_of_selection
 from levelloop.core.tolerance import last_place
+from levelloop.core.values import dataclass
 
 NOTHING_SQUARED = 1e-24  # mm², or of directions
 STEEP = 0.9  # of a direction's length along z

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from levelloop.core.arrays import Floats
 from levelloop.core.mesh.faces import edge_lengths, face_areas, face_centres, face_normals
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import Selection, points_of
+from levelloop.core.values import dataclass
 
 
 @dataclass(frozen=True, eq=False)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 
@@ -12,6 +12,7 @@ from levelloop.core.measure.turn import LoopTurn, loop_turn
 from levelloop.core.mesh.faces import edge_lengths
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.topology import Topology
+from levelloop.core.values import dataclass
 
 
 @dataclass(frozen=True, eq=False)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from levelloop.core.arrays import Floats, Integers, distinct, inverse_of, mask_of
@@ -12,6 +10,7 @@ from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.outlines import drop_faces
 from levelloop.core.surface.samples import sampled
 from levelloop.core.surface.surface import SmoothSurface
+from levelloop.core.values import dataclass
 
 LEVEL = 3  # at which the surface beside the loop is looked at
 FLAT = 1e-9  # of what a turn within one face would be: less is none

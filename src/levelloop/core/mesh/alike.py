@@ -5,7 +5,6 @@ It is told from the meshes alone, whatever was done to one to make the other.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
@@ -15,6 +14,7 @@ from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Origin
 from levelloop.core.mesh.tags import TAGS
 from levelloop.core.mesh.topology import Topology
+from levelloop.core.values import dataclass
 
 Element = Literal["points", "edges", "faces", "corners"]
 

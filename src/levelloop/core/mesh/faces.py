@@ -11,6 +11,7 @@ from levelloop.core.arrays import (
     Floats,
     Integers,
     connected_labels,
+    difference,
     distinct,
     offsets_from_sizes,
     ranges,
@@ -341,7 +342,7 @@ def _with_left_out(ears: Integers, count: int) -> Integers:
         # A polygon without an inside, as one that runs back over itself: a fan has its corners at least.
         step = np.arange(1, count - 1)
         return np.stack((np.zeros_like(step), step, step + 1), axis=1)
-    used = np.setdiff1d(np.arange(count), missing)
+    used = difference(np.arange(count), missing)
     rows = ears.tolist()
     after = np.searchsorted(used, missing) % len(used)
     for slot in distinct(after).tolist():

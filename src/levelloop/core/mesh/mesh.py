@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, fields, replace
+from dataclasses import field, fields, replace
 from typing import Any, Literal, Self
 
 import numpy as np
@@ -14,6 +14,7 @@ from levelloop.core.errors import MeshError
 from levelloop.core.lazy import lazy
 from levelloop.core.mesh.tags import CREASE, SEAM, SHARPNESS_NEVER_FADES, SOFT, TAGS, Tag
 from levelloop.core.mesh.topology import Topology, topology_of_faces
+from levelloop.core.values import dataclass
 
 Boundary = Literal["edgeAndCorner", "edgeOnly", "none"]
 TriangleRule = Literal["catmullClark", "smooth"]

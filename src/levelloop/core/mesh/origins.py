@@ -7,7 +7,7 @@ put on; wires, creases, seams, corner sharpness, materials, holes, UV and named 
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -18,6 +18,7 @@ from levelloop.core.mesh.mesh import Mesh, NamedSet, UVSet
 from levelloop.core.mesh.selection import Kind, Selection
 from levelloop.core.mesh.tags import DIAGONAL, MATERIAL, TAGS, Tag
 from levelloop.core.mesh.topology import Topology
+from levelloop.core.values import dataclass
 
 
 @dataclass(frozen=True, eq=False)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
@@ -22,6 +21,7 @@ from levelloop.core.arrays import (
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.topology import Topology
+from levelloop.core.values import dataclass
 
 Kind = Literal["points", "edges", "faces"]
 KINDS: tuple[Kind, ...] = ("points", "edges", "faces")

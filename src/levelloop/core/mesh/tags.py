@@ -6,12 +6,12 @@ row, and a field of Mesh.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
 
 from levelloop.core.arrays import AnyArray, frozen
+from levelloop.core.values import dataclass
 
 SHARPNESS_NEVER_FADES = 10.0  # OpenUSD's infinite sharpness
 

@@ -25,6 +25,7 @@ from levelloop.core.arrays import (
     inverse_of,
     offsets_from_sizes,
     ranges,
+    unique_rows,
 )
 from levelloop.core.errors import MeshError
 from levelloop.core.lazy import lazy
@@ -462,7 +463,7 @@ def compact(keep: Booleans) -> Integers:
 
 def _plain_wires(faces: Topology, pairs: Integers) -> Integers:
     """Each pair once, without those that join a point to itself or that a face has."""
-    ordered = np.unique(np.sort(pairs, axis=1), axis=0).reshape(-1, 2)
+    ordered = unique_rows(np.sort(pairs.reshape(-1, 2), axis=1))[0]
     ordered = ordered[ordered[:, 0] != ordered[:, 1]]
     free: Integers = ordered[faces.find_edges(ordered) < 0]
     return free

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from operator import is_
 
 import numpy as np
@@ -19,6 +19,7 @@ from levelloop.core.progress import pieces
 from levelloop.core.recipe.images import Seen, Surroundings
 from levelloop.core.recipe.trace import Trace, after_edit, after_smoothing, untouched
 from levelloop.core.surface.surface import SmoothSurface, faces_at
+from levelloop.core.values import dataclass
 
 
 @dataclass(frozen=True, eq=False)

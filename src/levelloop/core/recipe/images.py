@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 
@@ -13,6 +13,7 @@ from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.surface.surface import SmoothSurface
 from levelloop.core.tolerance import AUTOMATIC, last_place, settled
+from levelloop.core.values import dataclass
 
 
 @dataclass(frozen=True)

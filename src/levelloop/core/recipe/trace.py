@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Integers
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Origin, identity, through
 from levelloop.core.surface.surface import SmoothSurface
+from levelloop.core.values import dataclass
 
 
 @dataclass(frozen=True, eq=False)

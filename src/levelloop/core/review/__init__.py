@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 
 import numpy as np
 
@@ -29,6 +29,7 @@ from levelloop.core.review.surface.curved import check_fold_under, check_pinch
 from levelloop.core.review.surface.flow import check_flow
 from levelloop.core.review.surface.holding import check_holding
 from levelloop.core.review.surface.streak import check_streaks
+from levelloop.core.values import dataclass
 
 
 @dataclass(frozen=True)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 from weakref import WeakKeyDictionary
 
@@ -19,6 +19,7 @@ from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.progress import check, in_two, pieces
 from levelloop.core.review.flush import STEP, Flats, flats_of, flush_faces
 from levelloop.core.tolerance import last_place
+from levelloop.core.values import dataclass
 from levelloop.core.words import counted
 
 TOUCH = 1e-4  # of the size of what meets: flush faces go through each other by rounding and by how they are cut up

@@ -34,7 +34,7 @@ def check_on_edge(subject: Subject) -> list[Finding]:
     apart = np.linalg.norm(off - ratio[:, None] * along, axis=1)
     inner = (ratio * np.sqrt(length) > reach) & ((1.0 - ratio) * np.sqrt(length) > reach)
     lies = inner & (apart <= reach) & (topology.edges[edges[edge]] != point[:, None]).all(axis=1)
-    found = np.unique(point[lies])
+    found = distinct(point[lies])
     if len(found) == 0:
         return []
     return [

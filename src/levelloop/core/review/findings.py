@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any, Literal
 
 import numpy as np
 
 from levelloop.core.arrays import Floats, Integers, frozen
 from levelloop.core.mesh.selection import Kind
+from levelloop.core.values import dataclass
 
 Severity = Literal["stop", "warn", "note"]
 Purpose = Literal["smooth", "render", "print"]

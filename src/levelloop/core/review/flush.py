@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers, distinct, mask_of, offsets_from_sizes, sum_by, unique_rows
@@ -12,6 +10,7 @@ from levelloop.core.geometry.plane_figures import flat_axes, turn_of
 from levelloop.core.mesh.faces import face_centres, face_vectors, unit
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.outlines import drop_faces
+from levelloop.core.values import dataclass
 
 ALIKE = 5e-3  # radians between normals of one plane
 STEP = 1e-3  # of the smaller part's size: a step of less is not seen

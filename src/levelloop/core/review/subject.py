@@ -7,7 +7,7 @@ since only what lies around the change is looked at again, cut out of it; everyt
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import wraps
 
 import numpy as np
@@ -21,6 +21,7 @@ from levelloop.core.mesh.outlines import drop_faces
 from levelloop.core.surface.samples import SurfaceSamples, sampled
 from levelloop.core.surface.surface import SmoothSurface
 from levelloop.core.uv.measure import overlapping_faces
+from levelloop.core.values import dataclass
 
 LEVEL = 2  # at which the smooth surface is looked at: a quarter of a cage face
 REACH = 5  # rings of faces around an element that what is seen on it hangs on, and one more

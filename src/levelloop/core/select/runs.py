@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Integers, chain_runs, mask_of
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import Selection, outline, points_of
+from levelloop.core.values import dataclass
 
 
 @dataclass(frozen=True, eq=False)

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, distinct, inverse_of, offsets_from_sizes
+from levelloop.core.arrays import Floats, Integers, distinct, inverse_of, offsets_from_sizes, unique_rows
 from levelloop.core.errors import EditError
 from levelloop.core.geometry.planes import as_vector
 from levelloop.core.mesh.faces import triangles
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.topology import Topology
+from levelloop.core.values import dataclass
 
 SoftShape = Literal["bell", "dome", "cone"]
 SOFT_SHAPES: tuple[SoftShape, ...] = ("bell", "dome", "cone")
@@ -143,7 +143,7 @@ def _along_edges(places: Floats, flat: Integers, sources: Integers) -> Floats:
     from scipy.sparse import coo_array
     from scipy.sparse.csgraph import dijkstra
 
-    pairs = np.unique(np.sort(np.concatenate((flat[:, :2], flat[:, 1:], flat[:, ::2])), axis=1), axis=0)
+    pairs = unique_rows(np.sort(np.concatenate((flat[:, :2], flat[:, 1:], flat[:, ::2])), axis=1))[0]
     lengths = np.maximum(np.linalg.norm(places[pairs[:, 0]] - places[pairs[:, 1]], axis=1), 1e-12)
     graph = coo_array((lengths, (pairs[:, 0], pairs[:, 1])), shape=(len(places), len(places))).tocsr()
     return np.asarray(dijkstra(graph, directed=False, indices=sources, min_only=True))

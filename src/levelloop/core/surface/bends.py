@@ -7,12 +7,12 @@ Curvature is positive where the surface bends away from its outward side. Formul
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers, gathered
 from levelloop.core.progress import check, in_two
+from levelloop.core.values import dataclass
 
 SAMPLES = 24_576  # looked at together: long enough that two threads seldom wait for each other
 WORTH_THREADS = 50_000  # samples

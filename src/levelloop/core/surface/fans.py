@@ -8,7 +8,6 @@ read off a fan of n faces refined by the rules themselves; at the pole they are 
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
@@ -19,6 +18,7 @@ from levelloop.core.surface.bends import ORDERS, SAMPLES
 from levelloop.core.surface.jets import DERIVATIVES, rings_of
 from levelloop.core.surface.limit import sector_places, sectors, tangent_masks
 from levelloop.core.surface.refine import Sharp, cut_out, refine
+from levelloop.core.values import dataclass
 
 CONTROLS = 16  # points around a face whose points are regular
 # Those of them, as controls() has them, that carry the side that starts at the face's corner, and the corner itself.

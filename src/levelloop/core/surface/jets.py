@@ -11,7 +11,6 @@ B-spline weights: de Boor 1978.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import partial
 
 import numpy as np
@@ -20,6 +19,7 @@ from levelloop.core.arrays import Booleans, Floats, Integers
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.surface.bends import FACTORS, WORTH_THREADS, Bends, Scratch, run_blocks
 from levelloop.core.surface.limit import Sectors
+from levelloop.core.values import dataclass
 
 BLOCK = 8_192  # points looked at together: what is worked out of them stays in the cache
 

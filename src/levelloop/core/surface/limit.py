@@ -10,7 +10,6 @@ Biermann, Levin & Zorin 2000, section 3 (tangents of open and creased fans).
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
@@ -33,6 +32,7 @@ from levelloop.core.mesh.faces import face_vectors, unit
 from levelloop.core.mesh.mesh import Scheme
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.surface.refine import Sharp, Step, cut_out, refine
+from levelloop.core.values import dataclass
 
 
 @dataclass(frozen=True, eq=False)

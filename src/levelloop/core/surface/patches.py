@@ -11,7 +11,6 @@ are blocks of equal length in the order of faces, edges and points: products lan
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
 from functools import cache, partial
 from typing import TYPE_CHECKING
 
@@ -32,6 +31,7 @@ from levelloop.core.surface.fans import (
     regular_points,
 )
 from levelloop.core.surface.refine import Sharp, Step, cut_out, refine
+from levelloop.core.values import dataclass
 
 if TYPE_CHECKING:
     from scipy.sparse import csr_array

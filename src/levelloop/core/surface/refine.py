@@ -6,17 +6,17 @@ triangleSubdivisionRule "smooth", its weight as the C++ reference library has it
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, distinct, inverse_of, offsets_from_sizes
+from levelloop.core.arrays import Booleans, Floats, Integers, difference, distinct, inverse_of, offsets_from_sizes
 from levelloop.core.lazy import lazy
 from levelloop.core.mesh.mesh import Boundary, CreaseRule
 from levelloop.core.mesh.tags import SHARPNESS_NEVER_FADES
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.surface.child import ChildTopology
+from levelloop.core.values import dataclass
 
 if TYPE_CHECKING:
     from scipy.sparse import csr_array
@@ -232,7 +232,7 @@ def sharp_on(piece: Topology, number: Integers, topology: Topology, sharp: Sharp
     there = edges >= 0
     points = number[sharp.points]
     kept = points >= 0
-    rim = np.setdiff1d(np.flatnonzero(piece.edge_face_count != 2), edges[there])
+    rim = difference(np.flatnonzero(piece.edge_face_count != 2), edges[there])
     return Sharp(
         np.concatenate((edges[there], rim)),
         np.concatenate((sharp.edge_sharpness[there], np.full(len(rim), np.inf))),

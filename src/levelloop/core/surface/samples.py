@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -18,6 +18,7 @@ from levelloop.core.surface.limit import Sectors, sector_normals, sector_places,
 from levelloop.core.surface.refine import sharp_of
 from levelloop.core.surface.splines import regular_bends
 from levelloop.core.surface.surface import SmoothSurface
+from levelloop.core.values import dataclass
 
 QUARTER = 2  # the level whose cells are a quarter of a cage face wide
 

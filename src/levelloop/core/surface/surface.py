@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -28,6 +27,7 @@ from levelloop.core.surface.limit import (
 from levelloop.core.surface.patches import LEAST_REGULAR, Patches, Piece
 from levelloop.core.surface.refine import Step, refine, sharp_of
 from levelloop.core.surface.splines import regular_normals
+from levelloop.core.values import dataclass
 
 if TYPE_CHECKING:
     from scipy.sparse import csr_array

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Literal
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, mask_of
+from levelloop.core.arrays import Booleans, Floats, Integers, distinct, mask_of, unique_rows
 from levelloop.core.errors import EditError
 from levelloop.core.geometry.boxes import BoxTree
 from levelloop.core.mesh.faces import edge_lengths, triangles
@@ -19,6 +19,7 @@ from levelloop.core.surface.surface import SmoothSurface
 from levelloop.core.uv.islands import Island, faces_or_all, islands_of
 from levelloop.core.uv.packing import packed
 from levelloop.core.uv.seams import cut_to_discs
+from levelloop.core.values import dataclass
 from levelloop.core.words import counted
 
 Method = Literal["low stretch", "angles"]
@@ -208,7 +209,7 @@ def _start(island: Island, points: Floats, shown: Integers) -> Floats:
     """A map without flips: the least squares conformal one where it has none, exact on what can be unrolled."""
     import igl
 
-    places = np.unique(shown)
+    places = distinct(shown)
     far = points[places]
     first = int(np.argmax(np.linalg.norm(far - far.mean(axis=0), axis=1)))
     second = int(np.argmax(np.linalg.norm(far - far[first], axis=1)))
@@ -254,7 +255,7 @@ def _tutte(island: Island, points: Floats, shown: Integers) -> Floats:
     result[rim] = np.stack((np.cos(angle), np.sin(angle)), axis=1)
     # Over triangles: with each face's own edges alone an inner n-gon could fold.
     pairs = np.concatenate((shown[:, [0, 1]], shown[:, [1, 2]], shown[:, [2, 0]]))
-    pairs = np.unique(np.concatenate((pairs, pairs[:, ::-1])), axis=0)
+    pairs = unique_rows(np.concatenate((pairs, pairs[:, ::-1])))[0]
     weights = csr_array((np.ones(len(pairs)), pairs.T), shape=(count, count))
     weights.data[:] = 1.0
     degree = np.maximum(np.asarray(weights.sum(axis=1)).ravel(), 1.0)

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, distinct, inverse_of
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import Selection, faces_of
 from levelloop.core.mesh.topology import Topology
+from levelloop.core.values import dataclass
 
 
 @dataclass(frozen=True, eq=False)

@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, ranges, unique_rows
+from levelloop.core.arrays import Booleans, Floats, Integers, difference, distinct, ranges, unique_rows
 from levelloop.core.mesh.faces import triangle_corners, triangles
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.uv.flatten import jacobians
 from levelloop.core.uv.islands import uv_cuts
 from levelloop.core.uv.moving import island_labels
+from levelloop.core.values import dataclass
 
 GRID = 512  # places to a side of the unit square that are looked at
 MOST = 600_000  # places in all that are looked at
@@ -72,7 +71,7 @@ def overlapping_faces(mesh: Mesh) -> tuple[Integers, Integers]:
     corner = triangle_corners(mesh.topology, shown, face)
     first = ~same[face]
     x, y, owner = _covered(mesh.uv[corner[first]], face[first])
-    return np.unique(_pairs_on(x, y, owner, 0, 0)), np.flatnonzero(same)
+    return distinct(_pairs_on(x, y, owner, 0, 0)), np.flatnonzero(same)
 
 
 def near_islands(mesh: Mesh, cells: int = 1) -> Integers:
@@ -97,9 +96,9 @@ def near_islands(mesh: Mesh, cells: int = 1) -> Integers:
     count = int(label.max()) + 1
     _, first = np.unique((y * KEY + x) * count + owner, return_index=True)
     x, y, owner = x[first], y[first], owner[first]
-    over = np.unique(_pairs_on(x, y, owner, 0, 0))
+    over = distinct(_pairs_on(x, y, owner, 0, 0))
     beside = [_pairs_on(x, y, owner, right, up) for right, up in ((cells, 0), (0, cells))]
-    found = np.setdiff1d(np.unique(np.concatenate(beside)), over)
+    found = difference(distinct(np.concatenate(beside)), over)
     return np.unique(label, return_index=True)[1][found]
 
 
@@ -133,7 +132,7 @@ def _copies(mesh: Mesh) -> Booleans:
     topology = mesh.topology
     number = unique_rows(np.round(mesh.uv / EVEN).astype(np.int64))[1]
     result = np.zeros(mesh.n_faces, dtype=np.bool_)
-    for size in np.unique(topology.face_sizes).tolist():
+    for size in distinct(topology.face_sizes).tolist():
         faces = np.flatnonzero(topology.face_sizes == size)
         corners = np.sort(number[topology.face_offsets[faces][:, None] + np.arange(size)], axis=1)
         _, first, group = np.unique(corners, axis=0, return_index=True, return_inverse=True)

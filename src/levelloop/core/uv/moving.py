@@ -7,7 +7,7 @@ from typing import Literal
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, distinct, mask_of
+from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, distinct, mask_of, unique_rows
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, identity
@@ -165,7 +165,7 @@ def _bring(mesh: Mesh, uv: Floats, mine: Integers, faces: Integers) -> None:
     put = target.mean() + turn * (uv[corner] @ (1.0, 1.0j) - source.mean())
     # What meets now is at one place exactly: all corners that were at one with those.
     both = np.concatenate((source_corner, corner))
-    _, number = np.unique(np.column_stack((topology.corners[both], uv[both])), axis=0, return_inverse=True)
+    _, number = unique_rows(np.column_stack((topology.corners[both], uv[both])))
     wanted = np.full(len(both), np.nan, dtype=np.complex128)
     wanted[number.ravel()[: len(target)]] = target
     there = wanted[number.ravel()[len(target) :]]

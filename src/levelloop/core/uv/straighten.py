@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers
+from levelloop.core.arrays import Floats, Integers, distinct
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, identity
@@ -82,7 +82,7 @@ def grid_of(island: Island) -> Integers | None:
     at -= at.min(axis=0)
     columns, rows = at.max(axis=0) + 1
     number = at[:, 0] * rows + at[:, 1]
-    if len(np.unique(number)) != flat.n_points or columns * rows != flat.n_points:
+    if len(distinct(number)) != flat.n_points or columns * rows != flat.n_points:
         return None
     return at
 

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from levelloop.core.errors import EditError
+from levelloop.core.values import dataclass
 from levelloop.core.words import shortened
 
 if TYPE_CHECKING:

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from levelloop.core.errors import EditError
 from levelloop.core.tolerance import AUTOMATIC, Automatic
+from levelloop.core.values import dataclass
 from levelloop.document.parameters.base import (
     AUTOMATIC_WORD,
     LARGEST,

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from levelloop.core.errors import EditError
+from levelloop.core.values import dataclass
 from levelloop.document.parameters.base import (
     AXES_WORDS,
     LARGEST,

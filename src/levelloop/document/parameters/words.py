@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from levelloop.core.errors import EditError
+from levelloop.core.values import dataclass
 from levelloop.document.parameters.base import (
     Parameter,
     Reading,

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from levelloop.core.errors import EditError
 from levelloop.core.lazy import lazy
 from levelloop.core.mesh.combine import combined
 from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.values import dataclass
 from levelloop.document.recipe.steps import Step, Taken, whole_counts, world_link
 
 if TYPE_CHECKING:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 
 from levelloop.core.arrays import Floats
@@ -26,6 +26,7 @@ from levelloop.core.recipe.onto import conform, lay_on
 from levelloop.core.recipe.shaping import bend, taper, twist
 from levelloop.core.surface.surface import HIGHEST_LEVEL
 from levelloop.core.tolerance import AUTOMATIC
+from levelloop.core.values import dataclass
 from levelloop.document.parameters import (
     Angle,
     Choice,

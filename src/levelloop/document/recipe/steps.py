@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from functools import partial
 from typing import Any
 
@@ -21,6 +21,7 @@ from levelloop.core.recipe.chain import Link, Smoothing, Trouble
 from levelloop.core.recipe.images import Seen, chained, mirrored_images, neighbouring_images
 from levelloop.core.recipe.placed import placed, placed_images
 from levelloop.core.recipe.shaping import closes, ring_step
+from levelloop.core.values import dataclass
 from levelloop.document.recipe.step_kinds import STEPS, edges_of_set
 
 MISSING = "the part it takes is not there any more, or needs this one itself."

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
@@ -12,6 +11,7 @@ from levelloop.core.arrays import Floats
 from levelloop.core.geometry.closest import closest_triangles
 from levelloop.core.review import Report
 from levelloop.core.review.findings import SEVERITIES, Severity
+from levelloop.core.values import dataclass
 from levelloop.document.part import Part
 
 WORSE = 1.05  # times the value before: less is the same

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from typing import Any
 
 import numpy as np
@@ -15,6 +15,7 @@ from levelloop.core.mesh.combine import combined
 from levelloop.core.mesh.faces import face_areas, signed_volume
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.progress import pieces
+from levelloop.core.values import dataclass
 from levelloop.document.document import Document
 from levelloop.document.part import Part
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -17,6 +16,7 @@ from levelloop.core.mesh.selection import Selection, convert
 from levelloop.core.review import Report
 from levelloop.core.review.findings import Finding, Purpose, Remedy
 from levelloop.core.review.subject import Known
+from levelloop.core.values import dataclass
 from levelloop.core.words import counted
 from levelloop.document.document import Document
 from levelloop.document.part import Part

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.selection import without_hidden
 from levelloop.core.progress import Cancel, Progress, watched
+from levelloop.core.values import dataclass
 from levelloop.document.part import Part
 from levelloop.document.registry import Operation
 from levelloop.document.running.running import State, check, described, run, targets_of

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers
+from levelloop.core.arrays import Booleans, Floats, Integers, union
 from levelloop.core.edit.divide.slicing import slice_planes
 from levelloop.core.edit.join.boolean import boolean
 from levelloop.core.errors import EditError
@@ -19,6 +19,7 @@ from levelloop.core.mesh.outlines import drop_faces
 from levelloop.core.mesh.selection import NOTHING, Selection, points_of
 from levelloop.core.recipe.mirror import mirror
 from levelloop.core.tolerance import last_place, settled
+from levelloop.core.values import dataclass
 from levelloop.core.words import counted
 from levelloop.document.part import Part
 from levelloop.document.registry import Operation
@@ -252,7 +253,7 @@ def _merged_on_planes(
     """Points that become one: it lies on every plane that one of them lies on, wherever the last one is."""
     mesh = part.mesh
     target = values.get("target")
-    chosen = np.union1d(points_of(mesh.topology, selection), [] if target is None else [target]).astype(np.int64)
+    chosen = union(points_of(mesh.topology, selection), [] if target is None else [target])
     if (chosen >= mesh.n_points).any():
         return edited(part, operation, selection, values)
     points = mesh.points.copy()

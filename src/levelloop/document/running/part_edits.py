@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -20,6 +20,7 @@ from levelloop.core.mesh.outlines import drop_faces
 from levelloop.core.mesh.selection import NOTHING, Selection, faces_of, points_of, select_all
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.select.runs import runs_of_selection
+from levelloop.core.values import dataclass
 from levelloop.core.words import counted
 from levelloop.document.document import Document, new_part
 from levelloop.document.part import Part

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from typing import Any
 
 import numpy as np
@@ -13,6 +13,7 @@ from levelloop.core.mesh.combine import combined
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, Origin
 from levelloop.core.mesh.selection import KINDS, NOTHING, Kind, Selection, convert, select_mask
+from levelloop.core.values import dataclass
 from levelloop.core.words import counted
 from levelloop.document.document import Document, new_part
 from levelloop.document.part import Part

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.selection import KINDS, Kind
 from levelloop.core.select.where import comparison
+from levelloop.core.values import dataclass
 from levelloop.document.parameters import Parameter, Reading, Vector
 from levelloop.document.scripting.units import MILLIMETRES, parse_length, parse_number
 

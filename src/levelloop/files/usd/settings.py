@@ -6,11 +6,12 @@ from __future__ import annotations
 import base64
 import json
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, field, fields, replace
+from dataclasses import asdict, field, fields, replace
 from typing import Any, Literal
 
 from levelloop.core.errors import LevelLoopError
 from levelloop.core.tolerance import Automatic
+from levelloop.core.values import dataclass
 from levelloop.core.words import shortened
 from levelloop.document.cameras import NamedCamera
 from levelloop.document.document import TWINS_WITHIN, Document, Guide, Symmetry, unique_names

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 from PySide6.QtCore import QEvent, QObject, QPoint, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem, QWidget
 
 from levelloop.app.theme import text_font
+from levelloop.core.values import dataclass
 
 
 @dataclass(frozen=True)

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from levelloop.app.theme import plain_label, text_font
+from levelloop.core.values import dataclass
 
 if TYPE_CHECKING:
     from levelloop.app.window import Window

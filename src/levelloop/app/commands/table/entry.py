@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+from levelloop.core.values import dataclass
 from levelloop.document.registry import Operation
 
 if TYPE_CHECKING:

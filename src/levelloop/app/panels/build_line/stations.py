@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from PySide6.QtCore import QPointF
 from PySide6.QtGui import QFontMetricsF
@@ -12,6 +12,7 @@ from levelloop.app.view.render.picture import Picture, Stop
 from levelloop.app.view.stage import AT_ONCE
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.surface.surface import HIGHEST_LEVEL, faces_at
+from levelloop.core.values import dataclass
 from levelloop.document.part import Part
 from levelloop.document.recipe.steps import growth, label, rail_place
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from functools import cache
 from typing import TYPE_CHECKING, Any
 
@@ -14,6 +13,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QWidget
 from levelloop.app.panels.pieces import switch, tool, turn
 from levelloop.app.theme import plain_label, text_font
 from levelloop.core.errors import LevelLoopError
+from levelloop.core.values import dataclass
 from levelloop.core.words import counted
 from levelloop.document.document import Document
 from levelloop.document.operations import keys

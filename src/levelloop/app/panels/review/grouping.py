@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 from levelloop.core.review.findings import SEVERITIES, Finding
 from levelloop.core.review.why import cause_of
+from levelloop.core.values import dataclass
 from levelloop.document.part import Part
 
 

@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPixmap, QPolygonF
 
 from levelloop.app.theme import Theme, colour
-from levelloop.core.arrays import Floats
+from levelloop.core.arrays import Floats, distinct
 from levelloop.core.mesh.faces import face_centres, face_normals, point_normals, unit
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import count_of
 from levelloop.core.review.findings import Finding
+from levelloop.core.values import dataclass
 from levelloop.document.part import Part
 
 FACES = 70  # at most around a place
@@ -44,7 +43,7 @@ def sketched(part: Part, finding: Finding) -> Sketch:
     axes = _axes(outwards(mesh, finding, 0))
     starts, sizes = topology.face_offsets[near], topology.face_sizes[near]
     corners = [topology.corners[start : start + size] for start, size in zip(starts, sizes, strict=True)]
-    wanted = np.unique(np.concatenate([*corners[:SHOWN], np.zeros(0, dtype=np.int64)]))
+    wanted = distinct(np.concatenate([*corners[:SHOWN], np.zeros(0, dtype=np.int64)]))
     seen = np.vstack(((mesh.points[wanted] - centre) @ axes[:2].T, np.zeros((1, 2))))
     low, high = seen.min(axis=0), seen.max(axis=0)
     middle, reach = (low + high) / 2, float((high - low).max()) or 1.0

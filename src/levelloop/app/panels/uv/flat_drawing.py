@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from itertools import pairwise
 from typing import Literal
 
@@ -14,8 +13,9 @@ from levelloop.app.panels.uv.flat_picture import FlatPicture
 from levelloop.app.theme import Theme, colour
 from levelloop.app.view.colour_maps import BILBAO, ramp
 from levelloop.app.view.render.checker import draw_squares
-from levelloop.core.arrays import Booleans, Floats, Integers, mask_of, offsets_from_sizes
+from levelloop.core.arrays import Booleans, Floats, Integers, distinct, mask_of, offsets_from_sizes
 from levelloop.core.mesh.selection import Selection
+from levelloop.core.values import dataclass
 
 Ground = Literal["plain", "checker", "stretch"]
 MOST_STRETCH = 2.0  # times, at which the colour is full
@@ -72,7 +72,7 @@ def draw_faces(
         colours = ramp(BILBAO)[0, :, :3].tolist()
         share = np.clip((stretch - 1.0) / (MOST_STRETCH - 1.0), 0.0, 1.0)
         shade = np.rint(share * (len(colours) - 1)).astype(np.int64)
-        for one in np.unique(shade).tolist():
+        for one in distinct(shade).tolist():
             _fill(painter, placing, picture, every[shade == one], QColor(*colours[one]))
     else:
         _fill(painter, placing, picture, every, colour(tone, 0.35 if ground == "checker" else 0.85))

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers, distinct, mask_of
@@ -14,6 +12,7 @@ from levelloop.core.uv.flatten import limit_of
 from levelloop.core.uv.islands import uv_cuts
 from levelloop.core.uv.measure import FaceStretch, filled, signed_areas, stretch_of_faces
 from levelloop.core.uv.moving import island_labels
+from levelloop.core.values import dataclass
 from levelloop.core.words import counted
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Literal
 
 import numpy as np
@@ -13,6 +13,7 @@ from levelloop.app.view.render.what_is_where import WhatIsWhere, numbered, trian
 from levelloop.core.arrays import Booleans, Floats, Integers
 from levelloop.core.mesh.faces import face_normals, unit
 from levelloop.core.mesh.selection import Kind
+from levelloop.core.values import dataclass
 
 Reach = Literal["visible", "facing", "through"]
 BoxRule = Literal["inside", "touched"]

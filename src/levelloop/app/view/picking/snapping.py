@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Collection
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
@@ -12,6 +11,7 @@ from levelloop.app.view.camera import Camera
 from levelloop.app.view.picking.picking import Sight, surface_place, visible
 from levelloop.app.view.render.picture import Picture
 from levelloop.core.arrays import Booleans, Floats
+from levelloop.core.values import dataclass
 
 Snap = Literal["grid", "point", "middle", "edge", "face", "guide", "angle"]
 SNAPS: tuple[Snap, ...] = ("grid", "point", "middle", "edge", "face", "guide", "angle")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -10,6 +10,7 @@ from levelloop.app.view.render.picture import Changes, Picture
 from levelloop.core.mesh.faces import normal_map
 from levelloop.core.recipe.chain import Built, Smoothing, Stop
 from levelloop.core.surface.live import live_piece
+from levelloop.core.values import dataclass
 from levelloop.document.part import Part
 
 

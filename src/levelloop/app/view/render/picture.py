@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -28,6 +28,7 @@ from levelloop.core.recipe.chain import Stop as Made
 from levelloop.core.recipe.surfaces import samples_of
 from levelloop.core.surface.face_varying import refined_uv
 from levelloop.core.surface.live import LivePiece
+from levelloop.core.values import dataclass
 from levelloop.document.part import Part
 
 Singles = NDArray[np.float32]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from levelloop.app.view.look import Bend, Section, Shading
 from levelloop.app.view.render.picture import Changes, Picture, Singles
 from levelloop.core.arrays import Floats
+from levelloop.core.values import dataclass
 
 CLAY = 0.8  # how rough what has no material is
 Colour = tuple[float, float, float, float]

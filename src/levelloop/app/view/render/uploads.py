@@ -8,7 +8,6 @@ are dragged nothing is made anew.
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from itertools import count
 from typing import Any
 
@@ -17,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from levelloop.app.view.render.picture import Changes
+from levelloop.core.values import dataclass
 
 Uploaded = NDArray[Any]
 CLOSE = 64  # rows between two that are written at once: less than what a call costs

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from levelloop.app.view.render.picture import Picture
+from levelloop.core.values import dataclass
 
 
 @dataclass(frozen=True, eq=False)

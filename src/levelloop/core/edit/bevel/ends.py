@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers, distinct
 from levelloop.core.edit.bevel.parts import Fans
 from levelloop.core.mesh.faces import unit
 from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.values import dataclass
 
 EXACT = 1e-9  # of 1 mm: what lies nearer to a plane lies on it
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -23,6 +23,7 @@ from levelloop.core.mesh.faces import unit
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, without_members
 from levelloop.core.mesh.topology import Topology
+from levelloop.core.values import dataclass
 from levelloop.core.words import counted, verb
 
 # Of the way to where new edges would meet; the rest keeps them apart.

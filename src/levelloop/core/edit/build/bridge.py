@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
@@ -18,6 +18,7 @@ from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, identity
 from levelloop.core.mesh.outlines import drop_faces
 from levelloop.core.mesh.selection import NOTHING, Selection, outline
+from levelloop.core.values import dataclass
 
 FACING = 0.8  # cosine up to which two sides face each other, so that a bulge is one all around
 FINE = 240  # places along an arch from which rows are taken

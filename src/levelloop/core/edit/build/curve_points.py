@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, mask_of
+from levelloop.core.arrays import Booleans, Floats, Integers, difference, mask_of
 from levelloop.core.errors import EditError
 from levelloop.core.forms.curves import Path, order_along, path_of, wired
 from levelloop.core.geometry.planes import as_direction
@@ -121,7 +121,7 @@ def part_curve(mesh: Mesh, selection: Selection) -> Edit:
     # The first wire at each point keeps it, each other one gets one of its own.
     ends = wires.ravel().copy()
     here = np.flatnonzero(mask_of(chosen, mesh.n_points)[ends])
-    others = np.setdiff1d(here, here[np.unique(ends[here], return_index=True)[1]])
+    others = difference(here, here[np.unique(ends[here], return_index=True)[1]])
     builder = MeshBuilder(mesh)
     own = builder.points(mesh.points[ends[others]], origin=ends[others])
     ends[others] = own

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -17,6 +17,7 @@ from levelloop.core.arrays import (
     Floats,
     Integers,
     connected_labels,
+    difference,
     distinct,
     inverse_of,
     mask_of,
@@ -36,6 +37,7 @@ from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit
 from levelloop.core.mesh.selection import Selection
 from levelloop.core.mesh.topology import Topology
+from levelloop.core.values import dataclass
 
 FLAT = 1e-6  # of one less the cosine between faces of a flat
 USED_UP = 0.98  # of the way at which an edge of the rim would have no length left
@@ -209,7 +211,7 @@ def _with_inside(
     for one in distinct(of_face[overrun]).tolist():
         rim = piece[start] == one
         order = one_cycle(start[rim], end[rim])
-        inside = np.setdiff1d(np.flatnonzero(piece == one), start[rim])
+        inside = difference(np.flatnonzero(piece == one), start[rim])
         flat = np.abs(normals[of_face == one] @ normals[of_face == one][0] - 1.0).max() < FLAT
         if order is not None and len(inside) and flat:
             outline = start[rim][order]

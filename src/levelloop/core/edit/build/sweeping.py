@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, distinct, mask_of
+from levelloop.core.arrays import Booleans, Floats, Integers, distinct, mask_of, union
 from levelloop.core.edit.build.extrude import lift, region_of
 from levelloop.core.edit.build.pipes import pipe, pipe_points
 from levelloop.core.edit.build.strips import profile_of, strips_through
@@ -250,7 +250,7 @@ def _finished(
         born = edit.origin.points < 0
         made = np.flatnonzero(born | mask_of(points_of(edit.mesh.topology, edit.selection), edit.mesh.n_points))
         began = np.flatnonzero(mask_of(points_of(old.topology, selection), old.n_points)[edit.origin.points] & ~born)
-        both = Selection("points", np.union1d(made, began))
+        both = Selection("points", union(made, began))
         once = welded(edit.mesh, both, weld) if len(both) > 1 else None
         if once is not None:
             message = once.message if once.mesh is not edit.mesh else ""
@@ -259,7 +259,7 @@ def _finished(
     if len(new) and not _is_attached(old, selection):
         # Faces that were swept by themselves turn with what they make.
         own = np.isin(edit.origin.faces, selection.indices) if selection.kind == "faces" else new[:0]
-        edit = _outward(edit, np.union1d(new, np.flatnonzero(own)), axis, centre)
+        edit = _outward(edit, union(new, np.flatnonzero(own)), axis, centre)
     if closed and len(new):
         edit = replace(edit, selection=Selection("faces", new))
     return edit

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from levelloop.core.arrays import Floats, Integers, chains, inverse_of, sum_by
@@ -14,6 +12,7 @@ from levelloop.core.mesh.faces import unit
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, identity, mapped, through
 from levelloop.core.mesh.selection import Selection
+from levelloop.core.values import dataclass
 
 
 @dataclass(frozen=True, eq=False)

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Integers, connected_labels, distinct, mask_of
+from levelloop.core.arrays import Booleans, Integers, connected_labels, distinct, mask_of, unique_rows
 from levelloop.core.edit.clean.take_out import take_out
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.faces import edge_folds
@@ -206,7 +206,7 @@ def _swung(mesh: Mesh, edges: Integers, onwards: bool) -> Edit:
     there = topology.find_edges(np.array(new_pairs))
     if (there >= 0).any():
         raise EditError("Swung, the edge would lie on one that is there already.")
-    if len(np.unique(np.sort(new_pairs, axis=1), axis=0)) < len(new_pairs):
+    if len(unique_rows(np.sort(new_pairs, axis=1))[0]) < len(new_pairs):
         raise EditError("Swung, two of these edges would lie on each other; swing them one after the other.")
     plain = Topology.derived(topology.face_offsets, corners, mesh.n_points)
     new_mesh, origin = carry(mesh, plain, mesh.points, np.arange(mesh.n_points), np.arange(mesh.n_faces))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers
+from levelloop.core.arrays import Booleans, Floats, Integers, difference
 from levelloop.core.geometry.plane_figures import inside, turn_of
 
 CLEAR = 0.05  # of a right angle: corners nearer to straight or to folded make slivers
@@ -228,12 +228,12 @@ def _one_by_one(places: Floats) -> list[Integers]:
                 return [left, *found]
             # No corner of the rest may lie in the quad that is cut off, nor on its new side.
             quad = places[window[start]]
-            others = places[np.setdiff1d(left, window[start])]
+            others = places[difference(left, window[start])]
             on = [turn_of(quad[side], quad[(side + 1) % 4], others) for side in range(4)]
             if not np.all(np.array(on) >= -SAME_SHAPE * np.ptp(quad, axis=0).max() ** 2, axis=0).any():
                 break
         else:
             return [left, *found]
         found.append(window[start])
-        left = np.setdiff1d(left, window[start][1:3], assume_unique=True)
+        left = left[~np.isin(left, window[start][1:3])]
     return [left, *found]

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, connected_labels, inverse_of, mask_of
+from levelloop.core.arrays import Floats, Integers, connected_labels, distinct, inverse_of, mask_of
 from levelloop.core.edit.join.weld import merge_groups
 from levelloop.core.errors import EditError
 from levelloop.core.mesh.faces import edge_folds
@@ -26,7 +26,7 @@ def take_out_row(mesh: Mesh, selection: Selection) -> Edit:
     ring = _ring_of(mesh, selection)
     topology = mesh.topology
     pairs = topology.edges[ring]
-    chosen = np.unique(pairs)
+    chosen = distinct(pairs)
     if len(chosen) < 2 * len(ring):
         raise EditError("The row crosses itself, or another that is selected; take out one at a time.")
     count, labels = connected_labels(inverse_of(chosen, mesh.n_points)[pairs], len(chosen))
@@ -34,7 +34,7 @@ def take_out_row(mesh: Mesh, selection: Selection) -> Edit:
     in_row = np.logical_or.reduceat(crossed, topology.face_offsets[:-1])
     if in_row.all():
         raise EditError("Nothing would be left of the part without that row.")
-    sides = np.unique(topology.corner_edge[in_row[topology.corner_face] & ~crossed])
+    sides = distinct(topology.corner_edge[in_row[topology.corner_face] & ~crossed])
     firm = _firmness(mesh, sides)
     share = firm[pairs] ** 2 + 1e-12
     share /= share.sum(axis=1, keepdims=True)

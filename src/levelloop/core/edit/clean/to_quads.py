@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, mask_of
+from levelloop.core.arrays import Booleans, Floats, Integers, mask_of, union
 from levelloop.core.edit.clean.quadding import quads_of
 from levelloop.core.edit.clean.take_out import take_out
 from levelloop.core.errors import EditError
@@ -38,7 +38,7 @@ def to_quads(mesh: Mesh, selection: Selection, over: float = 30.0) -> Edit:
         those = np.flatnonzero(chosen[edit.origin.faces])
         done = _split(mesh, large) if cuts else _joined(edit.mesh, those, over)
         if done is not None:
-            made = np.union1d(mapped(edit.selection, done.origin).indices, done.selection.indices)
+            made = union(mapped(edit.selection, done.origin).indices, done.selection.indices)
             edit = Edit(done.mesh, Selection("faces", made), through(edit.origin, done.origin))
             told.append(done.message)
     if not told:

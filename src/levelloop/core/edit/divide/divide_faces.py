@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, distinct, offsets_from_sizes, ranges
+from levelloop.core.arrays import Floats, Integers, distinct, offsets_from_sizes, ranges, unique_rows
 from levelloop.core.errors import EditError
 from levelloop.core.geometry.plane_figures import area, cells, connected, crossings, flat_axes
 from levelloop.core.mesh.builder import MeshBuilder
@@ -14,6 +12,7 @@ from levelloop.core.mesh.faces import face_vectors
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, identity, through
 from levelloop.core.mesh.selection import NOTHING, Selection, select_mask
+from levelloop.core.values import dataclass
 
 
 @dataclass(frozen=True, eq=False)
@@ -142,7 +141,7 @@ def _cells_of(mesh: Mesh, figure: Figure, normal: Floats) -> list[Integers]:
     axes = flat_axes(normal / np.linalg.norm(normal))
     places = (mesh.points[used] - mesh.points[rim[0]]) @ axes.T
     outline = number[np.stack((rim, np.roll(rim, -1)), axis=1)]
-    drawn = np.unique(np.sort(number[figure.segments], axis=1), axis=0)
+    drawn = unique_rows(np.sort(number[figure.segments], axis=1))[0]
     known = {(min(a, b), max(a, b)) for a, b in outline.tolist()}
     drawn = np.array([pair for pair in drawn.tolist() if tuple(pair) not in known], dtype=np.int64).reshape(-1, 2)
     whole = places[number[rim]]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections import defaultdict, deque
-from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
@@ -15,6 +14,7 @@ from levelloop.core.geometry.planes import axis_turn
 from levelloop.core.mesh.faces import face_normals
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.tolerance import SHARE_OF_EDGE, last_place
+from levelloop.core.values import dataclass
 
 EDGE_ON = 1e-6  # a face whose normal is nearer to square than this is seen as a line
 

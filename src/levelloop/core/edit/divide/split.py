@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, distinct, mask_of, offsets_from_sizes, ranges
+from levelloop.core.arrays import Floats, Integers, difference, distinct, mask_of, offsets_from_sizes, ranges
 from levelloop.core.edit.build.curve_points import split_wires
 from levelloop.core.edit.divide.divide_faces import divide_by_chords, then, with_points_on_edges
 from levelloop.core.errors import EditError
@@ -117,7 +117,7 @@ def _joined(edit: Edit, first: Integers, second: Integers) -> Edit:
         both = np.concatenate((mapped(selected, once.origin).indices, once.selection.indices))
         selected = Selection("edges", both)
         edit = then(edit, Edit(once.mesh, selected, once.origin))
-        later = np.setdiff1d(pair[rows], pair[now])
+        later = difference(pair[rows], pair[now])
         first, second = first[later], second[later]
     return edit
 

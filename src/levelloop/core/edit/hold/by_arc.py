@@ -6,7 +6,7 @@ are moved until the surface follows it.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -32,6 +32,7 @@ from levelloop.core.mesh.selection import Selection
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.surface.samples import sampled
 from levelloop.core.surface.surface import SmoothSurface
+from levelloop.core.values import dataclass
 from levelloop.core.words import counted
 
 FINE = 3  # level of the samples that a corner is rounded by

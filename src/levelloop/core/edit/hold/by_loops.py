@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Literal
 
 import numpy as np
@@ -20,6 +20,7 @@ from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, identity, mapped, through
 from levelloop.core.mesh.selection import Selection
 from levelloop.core.mesh.topology import Topology
+from levelloop.core.values import dataclass
 from levelloop.core.words import counted
 
 BISECTIONS = 10
@@ -240,7 +241,7 @@ def _with_loops_moved(
     # By half-edge: entries come in pairs, its start and its end.
     fits = there.reshape(-1, 2).all(axis=1) & held[turns.half[::2]]
     # A loop that several edges share is slid where it serves them all.
-    point = np.unique(sides.loop[np.repeat(held[turns.half[::2]] & ~fits, 2)])
+    point = distinct(sides.loop[np.repeat(held[turns.half[::2]] & ~fits, 2)])
     fits &= ~np.isin(sides.loop, point).reshape(-1, 2).any(axis=1)
     if not fits[held[turns.half[::2]]].all():
         # Spacing loops are for what is cut anew: where one would be needed a loop is not moved alone.

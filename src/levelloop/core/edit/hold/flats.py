@@ -6,11 +6,9 @@ a fan of faces that would hold supports back makes room for them, as a modeler m
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, distinct, mask_of, one_cycle
+from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, difference, distinct, mask_of, one_cycle
 from levelloop.core.edit.hold.turns import Turns, directions, sides_of, slid
 from levelloop.core.mesh.builder import MeshBuilder
 from levelloop.core.mesh.faces import edge_folds, face_normals, face_vectors
@@ -19,6 +17,7 @@ from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit
 from levelloop.core.mesh.selection import Selection
 from levelloop.core.mesh.topology import Topology
+from levelloop.core.values import dataclass
 
 WITHIN = 0.1  # degrees between the faces of a flat
 LEAST_LEFT = 0.02  # of a side of the outline that is left of it in the ring
@@ -97,7 +96,7 @@ def ringed(mesh: Mesh, edges: Integers, held: Booleans, distance: float) -> Ring
         builder.replace(topology.face_sizes[faces], corners[own], faces)
         quads = np.stack((rim, np.roll(rim, -1), np.roll(ring, -1), ring), axis=1)
         builder.faces(quads, topology.corner_face[outline])
-        rings.append((rim, ring, np.setdiff1d(topology.corners[own], rim)))
+        rings.append((rim, ring, difference(topology.corners[own], rim)))
         place[rim] = rim
     built, origin = builder.build()
     made = built.topology

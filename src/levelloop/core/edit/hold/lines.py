@@ -8,7 +8,6 @@ to where they do: the way an inset turns.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cache
 from itertools import pairwise
 
@@ -22,6 +21,7 @@ from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit
 from levelloop.core.mesh.selection import select_mask
 from levelloop.core.mesh.topology import Topology
+from levelloop.core.values import dataclass
 
 ROOM = 0.98  # of an edge's length that its cuts may take
 

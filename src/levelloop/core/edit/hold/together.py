@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -15,6 +15,7 @@ from levelloop.core.errors import EditError
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit
 from levelloop.core.mesh.selection import Selection
+from levelloop.core.values import dataclass
 from levelloop.core.words import counted
 
 

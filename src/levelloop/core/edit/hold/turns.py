@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
@@ -13,6 +12,7 @@ from levelloop.core.errors import EditError
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import Selection
 from levelloop.core.mesh.topology import Topology
+from levelloop.core.values import dataclass
 from levelloop.core.words import counted
 
 Sides = Literal["both", "left", "right"]

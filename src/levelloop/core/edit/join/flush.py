@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from dataclasses import dataclass, field
+from dataclasses import field
 from itertools import pairwise
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, distinct
+from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, distinct, unique_rows
 from levelloop.core.geometry.near import near_groups
 from levelloop.core.geometry.plane_figures import area, cells, connected, flat_axes, inside, turn_of
 from levelloop.core.mesh.faces import face_normals
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.progress import pieces
 from levelloop.core.tolerance import last_place
+from levelloop.core.values import dataclass
 
 SAME_PLANE = 1e-7  # of a unit normal, and of the size of both for the distance from the origin
 MOST_SIDES = 1_500  # of one plane: every one is compared with every other, and finer planes stay as they are
@@ -56,12 +57,12 @@ def divided_anew(both: Mesh, n_first: int, points: Floats, triangle: Integers, f
     size = max(float(np.ptp(both.points, axis=0).max()), 1e-300)
     distance = np.einsum("ij,ij->i", first - both.points.mean(axis=0), normals) / size
     key = np.round(np.column_stack((normals, distance)) / (10 * SAME_PLANE)).astype(np.int64)
-    _, plane = np.unique(key, axis=0, return_inverse=True)
+    _, plane = unique_rows(key)
     plane = plane.ravel()
     left = distinct(face_of)
     of_first = distinct(plane[left[left < n_first]])
     of_second = distinct(plane[left[left >= n_first]])
-    for one in pieces(np.intersect1d(of_first, of_second).tolist()):
+    for one in pieces(distinct(of_first[np.isin(of_first, of_second)]).tolist()):
         faces = np.flatnonzero((plane == one) & normals.any(axis=1))
         mine, theirs = faces[faces < n_first], faces[faces >= n_first]
         if int(both.topology.face_sizes[faces].sum()) > MOST_SIDES or not len(mine) or not len(theirs):

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from levelloop.core.arrays import Floats, Integers, connected_labels, inverse_of, mask_of, sum_by
+from levelloop.core.arrays import Floats, Integers, connected_labels, inverse_of, mask_of, sum_by, union
 from levelloop.core.edit.divide.divide_faces import with_points_on_edges
 from levelloop.core.errors import EditError
 from levelloop.core.geometry.near import in_boxes, near_across, near_any, near_groups
@@ -67,7 +67,7 @@ def weld_onto(mesh: Mesh, selection: Selection, target: int | None = None) -> Ed
     onto = int(selection.indices[-1]) if target is None else int(target)
     if not 0 <= onto < mesh.n_points:
         raise EditError(f"There is no point {onto} to weld onto; the cage has {mesh.n_points}.")
-    chosen = np.union1d(selection.indices, [onto])
+    chosen = union(selection.indices, [onto])
     if len(chosen) < 2:
         raise EditError("To weld onto another point, select at least one besides the target.")
     return merge_groups(mesh, chosen, np.zeros(len(chosen), dtype=np.int64), 1, mesh.points[[onto]])

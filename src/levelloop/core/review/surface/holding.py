@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers
@@ -13,6 +11,7 @@ from levelloop.core.lazy import lazy
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.review.findings import Finding, Remedy, Severity
 from levelloop.core.review.subject import Subject, folds
+from levelloop.core.values import dataclass
 from levelloop.core.words import counted
 
 UNEQUAL = 1.25  # times the other side's distance

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from levelloop.core.arrays import AnyArray, Booleans, Floats, Integers, connected_labels, inverse_of
@@ -13,6 +11,7 @@ from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.review.subject import Subject, each
 from levelloop.core.surface.fans import regular_points
 from levelloop.core.surface.refine import sharp_of
+from levelloop.core.values import dataclass
 
 
 @dataclass(frozen=True, eq=False)
