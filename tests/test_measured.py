@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
+from click.testing import CliRunner
 from driving import Hands, needs_screen
 from hypothesis import given
 from hypothesis import strategies as st
@@ -14,6 +17,7 @@ from levelloop.app.measured import area_told, length_told, lengths_told, set_dec
 from levelloop.app.panels.readout import readout
 from levelloop.app.preferences import Preferences
 from levelloop.app.view.camera import Camera
+from levelloop.cli import cli
 from levelloop.core.errors import EditError
 from levelloop.document.scripting.units import MILLIMETRES, parse_length, told_in
 from levelloop.document.session import Session
@@ -97,7 +101,8 @@ def test_what_the_review_finds_is_told_in_the_unit(empty: Hands) -> None:
             "Level 3 turns; 1,234 faces and 3.81 mm beside “bolt 5 mm”.",
             "Level 3 turns; 1,234 faces and 0.15 in beside “bolt 5 mm”.",
         ),
-        ("25.4 and 50.8 mm, but 3 mm² and 4 mm³ and 5 1/mm.", "1 and 2 in, but 3 mm² and 4 mm³ and 5 1/mm."),
+        ("25.4 and 50.8 mm and 1290.32 mm², but 5 1/mm.", "1 and 2 in and 2 in², but 5 1/mm."),
+        ("It holds 32774.128 mm³.", "It holds 2 in³."),
         ("Off by 1.27e+03 mm.", "Off by 50 in."),
         ("Nothing to tell.", "Nothing to tell."),
     ],
@@ -129,6 +134,28 @@ def test_what_operations_say_and_refuse_is_told_in_the_unit() -> None:
             said.append(str(error))
     assert "Supports at" in said[0] and "the largest radius that fits is" in said[1]
     assert all(" in" in one and " mm" not in one for one in said), said
+
+
+def test_the_command_line_tells_in_the_unit_of_the_document(tmp_path: Path) -> None:
+    sizes = {"one": "2 in", "other": "4 in"}
+    for name, size in sizes.items():
+        session = Session.new()
+        session.do("set_unit", unit="in")
+        session.do("add_box", size=(size, size, size), cells=(2, 2, 2), name="bolt 5 mm")
+        session.do("add_plane", size=("40 in", "40 in"), cells=(2, 2), at=("0 in", "0 in", "20 in"))
+        session.select(points=[4])
+        session.do("move", by=("0 in", "0 in", "5 in"))
+        session.save(tmp_path / f"{name}.usda")
+    told = {
+        command: CliRunner().invoke(cli, [command, *(str(tmp_path / f"{name}.usda") for name in names)]).output
+        for command, names in (("review", ["one"]), ("measure", ["one"]), ("compare", ["one", "other"]))
+    }
+    # What is called so stays; all else is in inches.
+    assert not any(" mm" in text.replace("bolt 5 mm", "") for text in told.values()), told
+    size, area = r"bolt 5 mm: 2 × 2 × 2 in", r"\d+\.\d+ in², \d\.\d+ in³, smallest radius \d\.\d+ in at"
+    assert re.search(f"{size}, {area}", told["measure"])
+    assert re.search(r"^Largest \d\.\d+ in at .*; mean \d\.\d+ in, rms \d\.\d+ in\.$", told["compare"], re.MULTILINE)
+    assert re.search(r" \d+(\.\d+)? in\b", told["review"])
 
 
 @pytest.mark.parametrize("unit", sorted(MILLIMETRES))

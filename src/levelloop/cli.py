@@ -8,7 +8,7 @@ import json
 import os
 import signal
 import sys
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import asdict, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -98,13 +98,14 @@ def review(file: Path, purpose: Any, clearance: float | None, as_json: bool) -> 
     from levelloop.document.session import Session
 
     session = Session(_document(file))
+    unit = session.document.unit
     reports = session.reports(purpose, clearance)
     ready = all(report.ready for _, report in reports)
     if as_json:
         parts = [_report_json(part, report) for part, report in reports]
         click.echo(json.dumps({"parts": parts, "purpose": purpose, "ready": ready}, indent=1))
     else:
-        _print_reports(reports, purpose, ready)
+        _print_reports(reports, purpose, ready, unit)
     sys.exit(0 if ready else 1)
 
 
@@ -115,8 +116,11 @@ def review(file: Path, purpose: Any, clearance: float | None, as_json: bool) -> 
 def measure(file: Path, part_name: str | None, as_json: bool) -> None:
     """Measure the smooth surfaces of FILE: sizes, area, volume, curvature, the smallest radius and where."""
     from levelloop.document.review.measuring import measured
+    from levelloop.document.scripting.units import told_in
 
-    parts = _chosen(_document(file), part_name)
+    document = _document(file)
+    unit = document.unit
+    parts = _chosen(document, part_name)
     found = [measured(part) for part in parts if part.stepped.n_faces or len(part.mesh.topology.wires)]
     if not found:
         raise EditError(f"{file.name} holds no surface to measure.")
@@ -127,9 +131,9 @@ def measure(file: Path, part_name: str | None, as_json: bool) -> None:
         size = " × ".join(f"{value:.4g}" for value in one.size)
         volume = "open" if one.volume is None else f"{one.volume:.6g} mm³"
         radius = "flat" if one.smallest_radius is None else f"smallest radius {one.smallest_radius:.4g} mm"
-        place = "" if one.at is None else " at " + ", ".join(f"{value:.4g}" for value in one.at)
+        place = "" if one.at is None else " at " + _place(one.at, unit)
         what = f"{one.area:.6g} mm², {volume}" if one.length is None else f"{one.length:.6g} mm long"
-        click.echo(f"{one.name}: {size} mm, {what}, {radius}{place}")
+        click.echo(f"{one.name}: {told_in(f'{size} mm, {what}, {radius}', unit)}{place}")
 
 
 @cli.command()
@@ -140,6 +144,7 @@ def compare(first: Path, second: Path, as_json: bool) -> None:
     """Compare the smooth surfaces of FIRST and SECOND, and what the review finds in each."""
     from levelloop.document.review.measuring import compared
     from levelloop.document.review.reviewing import reviewed_parts
+    from levelloop.document.scripting.units import told_in
 
     documents = (_document(first), _document(second))
     whole, parts = compared(*documents)
@@ -156,10 +161,11 @@ def compare(first: Path, second: Path, as_json: bool) -> None:
         listed = [{"name": name, **asdict(deviation)} for name, deviation in parts]
         click.echo(json.dumps({**asdict(whole), "parts": listed, "findings": findings}, indent=1))
         return
-    place = ", ".join(f"{value:.4g}" for value in whole.where)
-    click.echo(f"Largest {whole.largest:.4g} mm at {place}; mean {whole.mean:.4g} mm, rms {whole.rms:.4g} mm.")
+    unit = documents[0].unit
+    told = f"; mean {whole.mean:.4g} mm, rms {whole.rms:.4g} mm."
+    click.echo(told_in(f"Largest {whole.largest:.4g} mm at {_place(whole.where, unit)}{told}", unit))
     for name, deviation in parts:
-        click.echo(f"  {name}: largest {deviation.largest:.4g} mm, mean {deviation.mean:.4g} mm")
+        click.echo(f"  {name}: {told_in(f'largest {deviation.largest:.4g} mm, mean {deviation.mean:.4g} mm', unit)}")
     for side, file in (("a", first), ("b", second)):
         click.echo(f"{file.name}: {len(findings[side])} findings")
 
@@ -321,7 +327,15 @@ def _chosen(document: Document, name: str | None) -> list[Part]:
     return list(document.given_out)
 
 
-def _print_reports(reports: list[tuple[Part, Report]], purpose: str, ready: bool) -> None:
+def _place(at: Iterable[float], unit: str) -> str:
+    from levelloop.document.scripting.units import MILLIMETRES, format_number
+
+    return ", ".join(format_number(float(f"{value / MILLIMETRES[unit]:.4g}")) for value in at)
+
+
+def _print_reports(reports: list[tuple[Part, Report]], purpose: str, ready: bool, unit: str) -> None:
+    from levelloop.document.scripting.units import told_in
+
     marks = {"stop": "■", "warn": "▲", "note": "●"}
     for part, report in reports:
         counts = report.counts
@@ -330,7 +344,8 @@ def _print_reports(reports: list[tuple[Part, Report]], purpose: str, ready: bool
             f"({counts.quads} quads, {counts.triangles} triangles, {counts.ngons} n-gons)"
         )
         for finding in report.findings:
-            click.echo(f"  {marks[finding.severity]} {finding.message} {finding.advice}".rstrip())
+            told = f"{finding.message} {finding.advice}".rstrip()
+            click.echo(f"  {marks[finding.severity]} {told_in(told, unit)}")
     click.echo(f"Ready to {purpose}." if ready else f"Not ready to {purpose}.")
 
 

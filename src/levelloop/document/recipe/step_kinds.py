@@ -7,20 +7,14 @@ from dataclasses import field
 from typing import Any
 
 from levelloop.core.arrays import Floats
-from levelloop.core.edit.build.sweeping import extrude_along, follow_pipe, helix, revolve, sweep
+from levelloop.core.edit.build.sweeping import extrude_along, helix, revolve
 from levelloop.core.edit.build.thicken import thicken
-from levelloop.core.edit.hold.hold import hold
 from levelloop.core.edit.hold.true_size import true_size
-from levelloop.core.edit.join.boolean import Kind, boolean
 from levelloop.core.edit.join.weld import weld
 from levelloop.core.edit.move.transform import slant
 from levelloop.core.edit.repeat.copies import array, follow_array
-from levelloop.core.errors import EditError
-from levelloop.core.forms.curves import path_of
-from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit
-from levelloop.core.mesh.selection import NOTHING, Selection, convert, select_all
-from levelloop.core.recipe.along import array_along, follow, sweep_profile
+from levelloop.core.recipe.along import array_along, follow
 from levelloop.core.recipe.mirror import PLANES, follow_mirror, mirror
 from levelloop.core.recipe.onto import conform, lay_on
 from levelloop.core.recipe.shaping import bend, taper, twist
@@ -39,6 +33,16 @@ from levelloop.document.parameters import (
     Toggle,
     Vector,
     Within,
+)
+from levelloop.document.recipe.step_runs import (
+    cut_by,
+    follow_swept,
+    hold_set,
+    on_all,
+    on_every,
+    on_profile,
+    rounds,
+    swept,
 )
 from levelloop.document.registry import Line
 from levelloop.document.shared_parameters import (
@@ -100,89 +104,6 @@ class StepKind:
         return any(isinstance(parameter, PartName) and not parameter.optional for parameter in self.parameters)
 
 
-def edges_of_set(mesh: Mesh, set: str) -> Selection:
-    """The edges of a named set. Raises EditError where it is not there, or empty."""
-    named = next((one for one in mesh.sets if one.name == set), None)
-    if named is None:
-        raise EditError(f"There is no set “{set}”; keep the edges that it should hold under that name.")
-    edges = convert(mesh.topology, Selection(named.kind, named.indices), "edges")
-    if len(edges) == 0:
-        raise EditError(f"The set “{set}” is empty.")
-    return edges
-
-
-# How they run
-
-
-def _on_all(run: Callable[..., Edit]) -> Callable[..., Edit]:
-    """An operation run on everything there is."""
-
-    def on_all(mesh: Mesh, **parameters: Any) -> Edit:
-        return run(mesh, NOTHING, **parameters)
-
-    return on_all
-
-
-def _on_profile(run: Callable[..., Edit]) -> Callable[..., Edit]:
-    """An operation run on all faces, or on all edges of a part that is a line."""
-
-    def on_profile(mesh: Mesh, **parameters: Any) -> Edit:
-        return run(mesh, select_all(mesh.topology, "faces" if mesh.n_faces else "edges"), **parameters)
-
-    return on_profile
-
-
-def _on_set(mesh: Mesh, set: str = "", **parameters: Any) -> Edit:
-    """Edges of a named set held."""
-    # A step only adds: what it would move belongs to the cage.
-    return hold(mesh, edges_of_set(mesh, set), moves=False, **parameters)
-
-
-def _sweep(mesh: Mesh, curve: Mesh | None, profile: Mesh | None, steps: int, sides: int, caps: str, even: bool) -> Edit:
-    """Along a curve, or the part's own wires: a profile, or a circle by the curve's radii."""
-    if profile is None:
-        return sweep(mesh, NOTHING, curve, steps, sides, caps, even)
-    if curve is None and not len(mesh.topology.wires):
-        raise EditError("A sweep needs a curve: name a part, or give this one wires.")
-    path = path_of(mesh if curve is None else curve)
-    return sweep_profile(mesh, path, path.places(path.spans * steps, even), path_of(profile), caps)
-
-
-def _follow_sweep(
-    before: Mesh, edit: Edit, mesh: Mesh, curve: Mesh | None, profile: Mesh | None, **numbers: Any
-) -> Floats | None:
-    """A round sweep's points, where nothing but points has moved."""
-    return follow_pipe(mesh, curve, **numbers) if profile is None else None
-
-
-def _on_faces(run: Callable[..., Edit]) -> Callable[..., Edit]:
-    """An operation run on all faces."""
-
-    def on_faces(mesh: Mesh, **parameters: Any) -> Edit:
-        return run(mesh, select_all(mesh.topology, "faces"), **parameters)
-
-    return on_faces
-
-
-def _boolean(mesh: Mesh, other: Mesh, kind: Kind) -> Edit:
-    if other.n_faces == 0:
-        raise EditError("the part it takes has no faces.")
-    return boolean(mesh, other, kind)
-
-
-def _on_points(run: Callable[..., Edit]) -> Callable[..., Edit]:
-    """An operation run on all points, hidden ones too."""
-
-    def on_points(mesh: Mesh, **parameters: Any) -> Edit:
-        return run(mesh, select_all(mesh.topology, "points"), **parameters)
-
-    return on_points
-
-
-def _turned(parameters: Mapping[str, Any]) -> float:
-    return max(float(parameters["steps"]) * abs(float(parameters.get("turns", 1.0))), 1.0)
-
-
 # In the part's own space there is no anchor.
 _PIVOT = Vector("pivot", "origin", "In the part's own space", words=("origin", "middle"))
 _MIDDLE = Vector("pivot", "middle", "In the part's own space", words=("middle", "origin"))
@@ -215,7 +136,7 @@ _KINDS: tuple[StepKind, ...] = (
     StepKind(
         "array",
         "Array",
-        _on_all(array),
+        on_all(array),
         "Let the recipe repeat it: {count} in all, moved {move}, turned {rotate} about {axis}, pivot {pivot},"
         " scaled {scale}[, weld {weld}][, UV {uv}]",
         "array {count}",
@@ -242,7 +163,7 @@ _KINDS: tuple[StepKind, ...] = (
     StepKind(
         "hold",
         "Hold",
-        _on_set,
+        hold_set,
         "Let the recipe hold {set} with radius {radius}, {sides}, {fill}",
         "hold {set} {radius}",
         "Supports made when it is built: the cage stays low, the radius can be changed at any time",
@@ -254,7 +175,7 @@ _KINDS: tuple[StepKind, ...] = (
     StepKind(
         "true_size",
         "True size",
-        _on_all(true_size),
+        on_all(true_size),
         "Let the recipe's smooth surface[ be {diameter} across][ be {size} large][ pass through the {through}]",
         "true size",
         "The cage shrinks when it is smoothed; this gives the smooth surface the typed size",
@@ -301,7 +222,7 @@ _KINDS: tuple[StepKind, ...] = (
     StepKind(
         "slant",
         "Slant",
-        _on_points(slant),
+        on_every("points", slant),
         "Let the recipe slant by {by} along {along}, pivot {pivot}",
         "slant",
         "Shifts by a pitch, more the farther along",
@@ -311,7 +232,7 @@ _KINDS: tuple[StepKind, ...] = (
     StepKind(
         "thicken",
         "Thicken",
-        _on_all(thicken),
+        on_all(thicken),
         "Let the recipe thicken by {outward} outward, {inward} inward, {even_wall}, {rim_steps} rim step(s)"
         "[, profile {profile}], {reversed}",
         "thicken",
@@ -323,31 +244,31 @@ _KINDS: tuple[StepKind, ...] = (
     StepKind(
         "revolve",
         "Revolve",
-        _on_profile(revolve),
+        on_profile(revolve),
         "Let the recipe revolve it by {angle} in {steps} step(s) about {axis}, pivot {pivot}[, weld {weld}]",
         "revolve {angle}",
         "Turns a profile about an axis",
         (*TURN, *_AROUND, WELD),
-        _turned,
+        rounds,
         in_groups=False,
     ),
     StepKind(
         "helix",
         "Helix",
-        _on_profile(helix),
+        on_profile(helix),
         "Let the recipe wind it[ with pitch {pitch}][ rising {rise}], {turns} turn(s) in {steps} step(s) each,"
         " about {axis}, pivot {pivot}, run-out {run_out}[, weld {weld}]",
         "helix {turns}",
         "Winds a profile about an axis: threads, springs",
         (*WINDING, *_AROUND, RUN_OUT, WELD_COPIES),
-        _turned,
+        rounds,
         begins_with={"turns": 2.0},
         in_groups=False,
     ),
     StepKind(
         "boolean",
         "Boolean",
-        _boolean,
+        cut_by,
         "Let the recipe {kind} it with {other}",
         "{kind} {other}",
         "With another part, as that part is now; it may go on changing",
@@ -359,7 +280,7 @@ _KINDS: tuple[StepKind, ...] = (
     StepKind(
         "sweep",
         "Sweep",
-        _sweep,
+        swept,
         "Let the recipe sweep[ {profile}][ along {curve}], {steps} step(s) between points, {sides} side(s),"
         " caps {caps}, {even}",
         "sweep {curve}",
@@ -370,13 +291,13 @@ _KINDS: tuple[StepKind, ...] = (
             *ALONG_CURVE,
         ),
         lambda given: 1.0 + float(given["steps"]) * float(given["sides"]),
-        _follow_sweep,
+        follow_swept,
         in_groups=False,
     ),
     StepKind(
         "extrude_along",
         "Extrude along",
-        _on_faces(extrude_along),
+        on_every("faces", extrude_along),
         "Let the recipe pull the faces along {curve} in {steps} step(s), end scale {end_scale}, twist {twist}, {even}",
         "along {curve}",
         "The part's faces pulled along a curve, turning with it",
@@ -451,7 +372,7 @@ _KINDS: tuple[StepKind, ...] = (
     StepKind(
         "weld",
         "Weld",
-        _on_points(weld),
+        on_every("points", weld),
         "Let the recipe weld within {distance}",
         "weld {distance}",
         "Points that lie together become one, as where a bend has closed",

@@ -22,7 +22,8 @@ from levelloop.core.recipe.images import Seen, chained, mirrored_images, neighbo
 from levelloop.core.recipe.placed import placed, placed_images
 from levelloop.core.recipe.shaping import closes, ring_step
 from levelloop.core.values import dataclass
-from levelloop.document.recipe.step_kinds import STEPS, edges_of_set
+from levelloop.document.recipe.step_kinds import STEPS
+from levelloop.document.recipe.step_runs import edges_of_set
 
 MISSING = "the part it takes is not there any more, or needs this one itself."
 

@@ -61,7 +61,9 @@ def format_length(millimetres: float, unit: str = "mm") -> str:
 
 
 def told_in(sentence: str, unit: str) -> str:
-    """A sentence about millimetres in a unit, with as many digits, three at least; what is quoted stays.
+    """A sentence about millimetres, also square and cubic ones, in a unit; what is quoted stays.
+
+    Numbers keep as many digits, three at least.
 
     The core speaks millimetres, and of large ones with exponents; people count in their unit, without.
 
@@ -78,7 +80,8 @@ def told_in(sentence: str, unit: str) -> str:
 _QUOTED = re.compile(r"(“[^”]*”|\"[^\"]*\")")
 _NUMBER = re.compile(r"\d+(?:\.\d+)?(?:e[+-]?\d+)?")
 # One length, or several that share their unit.
-_LENGTHS = re.compile(rf"(?<![\w.])({_NUMBER.pattern}(?:(?: to | and | × | → ){_NUMBER.pattern})*) mm(?![\w²³])")
+_LENGTHS = re.compile(rf"(?<![\w.])({_NUMBER.pattern}(?:(?: to | and | × | → ){_NUMBER.pattern})*) mm([²³]?)(?!\w)")
+_POWERS = {"": 1, "²": 2, "³": 3}
 
 
 def _told(found: re.Match[str], unit: str) -> str:
@@ -86,9 +89,10 @@ def _told(found: re.Match[str], unit: str) -> str:
         if unit == "mm" and "e" not in number[0]:
             return number[0]
         digits = max(3, len(number[0].partition("e")[0].replace(".", "").lstrip("0")))
-        return format(Decimal(f"{float(number[0]) / MILLIMETRES[unit]:.{digits}g}"), "f")
+        return format(Decimal(f"{float(number[0]) / per_unit:.{digits}g}"), "f")
 
-    return f"{_NUMBER.sub(converted, found[1])} {unit}"
+    per_unit = MILLIMETRES[unit] ** _POWERS[found[2]]
+    return f"{_NUMBER.sub(converted, found[1])} {unit}{found[2]}"
 
 
 class _Reader:

@@ -1,5 +1,6 @@
-"""The renderer: with the uploads the only place that calls OpenGL. Draws scenes, and reads back what is where.
+"""The renderer: with what is kept and uploaded the only place that calls OpenGL.
 
+It draws scenes, and reads back what is where.
 Lines and points are quads made on the GPU from one instance each, so that widths are in pixels and edges smooth.
 """
 
@@ -14,10 +15,21 @@ from numpy.typing import NDArray
 
 from levelloop.app.view.camera import Camera
 from levelloop.app.view.look import BENDS, SHADINGS, Section
+from levelloop.app.view.render.kept import (
+    BEND_LAYOUT,
+    FLAT_LAYOUT,
+    LINE_LAYOUT,
+    PICK_LAYOUT,
+    POINT_LAYOUT,
+    SURFACE_LAYOUT,
+    UV_LAYOUT,
+    Kept,
+    Layout,
+)
 from levelloop.app.view.render.light.ground_shadow import GroundShadow
-from levelloop.app.view.render.light.hollows import DARKEN, HOLLOWS, Hollows
+from levelloop.app.view.render.light.hollows import Hollows
 from levelloop.app.view.render.light.studio import studio_levels
-from levelloop.app.view.render.picture import Changes, Picture
+from levelloop.app.view.render.picture import Picture
 from levelloop.app.view.render.scene import (
     CLAY,
     Colour,
@@ -30,8 +42,6 @@ from levelloop.app.view.render.scene import (
     Standing,
     arrays_of,
 )
-from levelloop.app.view.render.shaders import CAST, FLAT, IMAGE, LAY, LINE, PICK, POINT, SKY, SOFTEN, SURFACE
-from levelloop.app.view.render.uniforms import tell
 from levelloop.app.view.render.uploads import Uploaded, Uploads
 from levelloop.app.view.render.what_is_where import WhatIsWhere, faces_at
 from levelloop.core.arrays import Floats
@@ -41,29 +51,6 @@ OVER = (moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl
 SAMPLES = 4  # in each pixel, for smooth outlines
 HOLE = 0.2  # of the shorter side of the view: how far around a place what lies before it is see-through
 SLOPE = 0.35  # of the cone that is seen into: flatter than one looks onto a table
-PROGRAMS = {
-    "surface": SURFACE,
-    "line": LINE,
-    "point": POINT,
-    "flat": FLAT,
-    "sky": SKY,
-    "pick": PICK,
-    "image": IMAGE,
-    "cast": CAST,
-    "soften": SOFTEN,
-    "lay": LAY,
-    "hollows": HOLLOWS,
-    "darken": DARKEN,
-}
-# How vertices lie in their buffers, and what programs call them.
-SURFACE_LAYOUT = ("3f 3f", "place", "normal")
-BEND_LAYOUT = ("2f", "bend")
-UV_LAYOUT = ("2f", "uv")
-PICK_LAYOUT = ("3f 12x", "place")
-FLAT_LAYOUT = ("3f", "place")
-LINE_LAYOUT = ("3f 3f/i", "a", "b")
-POINT_LAYOUT = ("3f/i", "a")
-Layout = tuple[str, ...]
 
 
 class _Fine(NamedTuple):
@@ -86,20 +73,12 @@ class Renderer:
 
     def __init__(self, uploads: Uploads | None = None) -> None:
         self._context = moderngl.create_context(require=330)
-        self._programs = {
-            name: self._context.program(vertex_shader=vertex, fragment_shader=fragment)
-            for name, (vertex, fragment) in PROGRAMS.items()
-        }
-        self._corners = self._context.buffer(np.array([[0, 0], [1, 0], [0, 1], [1, 1]], dtype="f4").tobytes())
-        self._sky = self._context.vertex_array(self._programs["sky"], [(self._corners, "2f", "corner")])
-        self._image = self._context.vertex_array(self._programs["image"], [(self._corners, "2f", "corner")])
         self._uploads = uploads or Uploads()
-        # By program and the uploads they are made of; and what each holds of these, to be released with them.
-        self._arrays: dict[tuple[Any, ...], tuple[Any, list[Any]]] = {}
-        self._textures: dict[int, tuple[NDArray[np.uint8], Any]] = {}
+        self._kept = Kept(self._context, self._uploads)
+        self._sky, self._image = self._kept.square("sky"), self._kept.square("image")
         self._fine: _Fine | None = None
-        self._shadow = GroundShadow(self._context, self._programs, self._corners, self._cast_from)
-        self._hollows = Hollows(self._context, self._programs, self._corners)
+        self._shadow = GroundShadow(self._context, self._kept.programs, self._kept.corners, self._cast_from)
+        self._hollows = Hollows(self._context, self._kept.programs, self._kept.corners)
         self._pick_target: tuple[tuple[int, int], Any, Any, Any] | None = None
         self._studio: Any = None
         # The part of the view that is drawn just now, where a wipe divides it.
@@ -133,7 +112,7 @@ class Renderer:
         context.enable_only(moderngl.BLEND)
         context.blend_func = OVER  # type: ignore[assignment]
         screen.clear(depth=1.0)
-        self._set("sky", top=scene.sky[0], bottom=scene.sky[1])
+        self._kept.tell("sky", top=scene.sky[0], bottom=scene.sky[1])
         screen.depth_mask = False
         self._sky.render(moderngl.TRIANGLE_STRIP)
         if left is None:
@@ -148,7 +127,7 @@ class Renderer:
         if fine:
             context.copy_framebuffer(window, screen)
             window.use()
-        self._forget({id(pixels) for one in scenes for pixels in one.pixels()})
+        self._kept.forget({id(pixels) for one in scenes for pixels in one.pixels()})
 
     def finish(self) -> None:
         """Waits until what was asked for is drawn."""
@@ -175,7 +154,7 @@ class Renderer:
             self._shadow.draw(to_clip, scene.shadow)
             screen.depth_mask = True
         self._see(scene.seeing)
-        self._set("surface", in_studio=scene.in_studio, studio=3, view_to_world=to_view[:3, :3].T)
+        self._kept.tell("surface", in_studio=scene.in_studio, studio=3, view_to_world=to_view[:3, :3].T)
         if scene.in_studio:
             self._light().use(3)
         # What one looks through comes after what stands behind it.
@@ -183,7 +162,7 @@ class Renderer:
             is_laid_on = solid.is_laid_on
             array = self._laid_on(solid.picture) if is_laid_on else self._surface(solid)
             middle = solid.picture.middle
-            self._set(
+            self._kept.tell(
                 "surface",
                 world_to_clip=_from(to_clip, middle),
                 world_to_view=_from(to_view, middle),
@@ -198,11 +177,11 @@ class Renderer:
                 has_bends=solid.picture.bends is not None and not is_laid_on,
             )
             self._project(solid.projected, middle)
-            self._set("surface", roughness=CLAY, metalness=0.0, mirrors=Skin.mirrors, glow=0.0)
+            self._kept.tell("surface", roughness=CLAY, metalness=0.0, mirrors=Skin.mirrors, glow=0.0)
             self._lay(solid.pixels if is_laid_on else None)
             for skin in solid.skins:
-                self._set("surface", front=skin.colour, roughness=skin.roughness, metalness=skin.metalness)
-                self._set("surface", mirrors=skin.mirrors, glow=skin.glow)
+                self._kept.tell("surface", front=skin.colour, roughness=skin.roughness, metalness=skin.metalness)
+                self._kept.tell("surface", mirrors=skin.mirrors, glow=skin.glow)
                 self._lay((solid.pixels if skin.pixels is None else skin.pixels) if is_laid_on else None)
                 array.render(vertices=3 * skin.count, first=3 * skin.first)
             if not solid.skins:
@@ -220,15 +199,15 @@ class Renderer:
                 self._flat(patch, to_clip)
         for lines in scene.lines:
             if len(lines.segments):
-                array = self._array("line", (lines.segments, LINE_LAYOUT), instances=True, changes=lines.changes)
+                array = self._kept.array("line", (lines.segments, LINE_LAYOUT), instances=True, changes=lines.changes)
                 self._from_middle("line", to_clip, lines.middle, scene.section, slack)
-                self._set("line", size=size, width=lines.width, lift=lines.lift)
+                self._kept.tell("line", size=size, width=lines.width, lift=lines.lift)
                 self._twice("line", array, lines.colour, lines.through, len(lines.segments))
         for dots in scene.dots:
             if len(dots.places):
-                array = self._array("point", (dots.places, POINT_LAYOUT), instances=True)
+                array = self._kept.array("point", (dots.places, POINT_LAYOUT), instances=True)
                 self._from_middle("point", to_clip, dots.middle, scene.section, slack)
-                self._set("point", size=size, width=dots.width, lift=dots.lift, rim=dots.rim)
+                self._kept.tell("point", size=size, width=dots.width, lift=dots.lift, rim=dots.rim)
                 self._twice("point", array, dots.colour, dots.through, len(dots.places))
         screen.depth_mask = True
         context.depth_func = "<="
@@ -260,9 +239,9 @@ class Renderer:
         for picture in pictures:
             if len(picture.indices):
                 self._from_middle("pick", to_clip, picture.middle, section)
-                self._set("pick", first=first)
+                self._kept.tell("pick", first=first)
                 vertices, indices, _ = arrays_of(picture)
-                self._array("pick", (vertices, PICK_LAYOUT), indices=indices, changes=picture.changes).render()
+                self._kept.array("pick", (vertices, PICK_LAYOUT), indices=indices, changes=picture.changes).render()
             first += len(picture.indices)
         triangles = np.frombuffer(colour.read(), dtype=np.uint32).reshape(height, width)
         numbers = faces_at(pictures, triangles.astype(np.int64))
@@ -272,10 +251,7 @@ class Renderer:
     def release(self) -> None:
         """Frees everything on the GPU."""
         self._uploads.leave(self)
-        for array, held in self._arrays.values():
-            for thing in (array, *held):
-                thing.release()
-        self._arrays.clear()
+        self._kept.release()
         self._shadow.release()
         self._hollows.release()
         if self._fine is not None:
@@ -305,7 +281,7 @@ class Renderer:
         passes = ((">", (*colour[:3], colour[3] * through)), ("<=", colour))
         for function, tint in passes if through > 0 else passes[1:]:
             self._context.depth_func = function
-            self._set(program, tint=tint)
+            self._kept.tell(program, tint=tint)
             if instances:
                 array.render(moderngl.TRIANGLE_STRIP, instances=instances)
             else:
@@ -320,8 +296,8 @@ class Renderer:
                 self._context.enable(moderngl.DEPTH_TEST)
             else:
                 self._context.disable(moderngl.DEPTH_TEST)
-            self._texture(image.pixels).use(0)
-            self._set(
+            self._kept.texture(image.pixels).use(0)
+            self._kept.tell(
                 "image",
                 **matrix,
                 origin=tuple(image.origin),
@@ -338,7 +314,7 @@ class Renderer:
         self, program: str, to_clip: Floats, middle: Floats, section: Section | None, slack: float = 0.0
     ) -> None:
         """Says to a program what its places are relative to."""
-        self._set(program, world_to_clip=_from(to_clip, middle), section=_section(section, middle, slack))
+        self._kept.tell(program, world_to_clip=_from(to_clip, middle), section=_section(section, middle, slack))
 
     def _look_into(self, scene: Scene, to_clip: Floats, camera: Camera, width: int, height: int) -> None:
         """Says to all programs where one looks through what lies before a place."""
@@ -351,14 +327,14 @@ class Renderer:
                 depth = 0.0 if camera.perspective else 2.0 / float(np.linalg.norm(to_clip[2, :3]))
                 cone = (SLOPE * per_mm, HOLE * min(width, height), depth)
         for program in ("surface", "line", "point"):
-            self._set(program, focus=focus, cone=cone)
+            self._kept.tell(program, focus=focus, cone=cone)
 
     def _see(self, seeing: Seeing) -> None:
         """Says to the surface's program what surfaces are judged by."""
-        self._set("surface", ramp=1, image=0)
+        self._kept.tell("surface", ramp=1, image=0)
         if seeing.ramp is not None:
-            self._texture(seeing.ramp).use(1)
-        self._set(
+            self._kept.texture(seeing.ramp).use(1)
+        self._kept.tell(
             "surface",
             stripes=seeing.stripes,
             stripe_axis=seeing.axis,
@@ -370,12 +346,12 @@ class Renderer:
     def _project(self, image: Projected | None, middle: Floats) -> None:
         """Says to the surface's program what is projected onto the next solid, whose places are from a middle."""
         if image is None:
-            self._set("surface", projects=False)
+            self._kept.tell("surface", projects=False)
             return
-        self._texture(image.pixels).use(0)
+        self._kept.texture(image.pixels).use(0)
         to_image = _from(image.matrix, middle)
         rows = {f"to_image_{name}": tuple(to_image[row]) for row, name in enumerate("uvw")}
-        self._set(
+        self._kept.tell(
             "surface",
             projects=True,
             **rows,
@@ -395,19 +371,9 @@ class Renderer:
             self._studio.filter = moderngl.LINEAR, moderngl.LINEAR
         return self._studio
 
-    def _texture(self, pixels: NDArray[np.uint8]) -> Any:
-        """An image on the GPU, kept while frames use it."""
-        found = self._textures.get(id(pixels))
-        if found is None or found[0] is not pixels:
-            height, width = pixels.shape[:2]
-            texture = self._context.texture((width, height), 4, pixels.tobytes())
-            texture.build_mipmaps()
-            found = self._textures[id(pixels)] = (pixels, texture)
-        return found[1]
-
     def _flat(self, patch: Patch, to_clip: Floats) -> None:
-        array = self._array("flat", (patch.places, FLAT_LAYOUT))
-        self._set("flat", world_to_clip=_from(to_clip, patch.middle), lift=1e-5)
+        array = self._kept.array("flat", (patch.places, FLAT_LAYOUT))
+        self._kept.tell("flat", world_to_clip=_from(to_clip, patch.middle), lift=1e-5)
         self._twice("flat", array, patch.colour, patch.through)
 
     def _surface(self, solid: Solid) -> Any:
@@ -418,58 +384,24 @@ class Renderer:
         parts: list[tuple[Uploaded, Layout]] = [(vertices, SURFACE_LAYOUT)]
         if bends is not None:
             parts.append((bends, BEND_LAYOUT))
-        return self._array("surface", *parts, indices=indices, changes=picture.changes)
+        return self._kept.array("surface", *parts, indices=indices, changes=picture.changes)
 
     def _cast_from(self, picture: Picture) -> Any:
         """The vertices of a picture as the program of the shadow draws them."""
-        return self._array("cast", (picture.vertices, PICK_LAYOUT), indices=picture.indices, changes=picture.changes)
+        return self._kept.array(
+            "cast", (picture.vertices, PICK_LAYOUT), indices=picture.indices, changes=picture.changes
+        )
 
     def _laid_on(self, picture: Picture) -> Any:
         """The vertices of a picture's triangles one by one, with their UV."""
         assert picture.uv is not None
-        return self._array("surface", (picture.unrolled, SURFACE_LAYOUT), (picture.uv, UV_LAYOUT))
+        return self._kept.array("surface", (picture.unrolled, SURFACE_LAYOUT), (picture.uv, UV_LAYOUT))
 
     def _lay(self, pixels: NDArray[np.uint8] | None) -> None:
         """Says to the surface's program which image is laid on what comes next, by its UV."""
-        self._set("surface", laid_on=pixels is not None, skin=2)
+        self._kept.tell("surface", laid_on=pixels is not None, skin=2)
         if pixels is not None:
-            self._texture(pixels).use(2)
-
-    def _array(
-        self,
-        program: str,
-        *parts: tuple[Uploaded, Layout],
-        indices: Uploaded | None = None,
-        instances: bool = False,
-        changes: Changes | None = None,
-    ) -> Any:
-        """Arrays as a program draws them; instances: one of its strips for each row; changes: written in place."""
-        uploads = [self._uploads.upload(self._context, array, changes) for array, _ in parts]
-        if indices is not None:
-            uploads.append(self._uploads.upload(self._context, indices))
-        key = (program, *(upload.number for upload in uploads))
-        found = self._arrays.get(key)
-        if found is None:
-            held = [self._context.external_buffer(upload.name, upload.size) for upload in uploads]
-            content: list[tuple[Any, ...]] = [(self._corners, "2f", "corner")] if instances else []
-            content += [(buffer, *layout) for buffer, (_, layout) in zip(held, parts, strict=False)]
-            index = held[-1] if indices is not None else None
-            found = (self._context.vertex_array(self._programs[program], content, index), held)
-            self._arrays[key] = found
-        return found[0]
-
-    def _forget(self, pixels: set[int]) -> None:
-        """Releases what stands on uploads that are gone, and images other than these."""
-        self._uploads.drop_unused()
-        for key in [key for key in self._arrays if not self._uploads.holds(key[1:])]:
-            array, held = self._arrays.pop(key)
-            for thing in (array, *held):
-                thing.release()
-        for image in [image for image in self._textures if image not in pixels]:
-            self._textures.pop(image)[1].release()
-
-    def _set(self, program: str, **uniforms: Any) -> None:
-        tell(self._programs[program], **uniforms)
+            self._kept.texture(pixels).use(2)
 
 
 def _from(matrix: Floats, middle: Floats) -> Floats:
