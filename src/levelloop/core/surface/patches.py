@@ -10,7 +10,7 @@ are blocks of equal length in the order of faces, edges and points: products lan
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from functools import cache, partial
 from typing import TYPE_CHECKING
 
@@ -89,6 +89,7 @@ class Patches:
         self.levels = levels
         self.final = final
         self._with_poles = poles
+        self._groups: dict[tuple[int, int | None], list[Group]] = {}
 
     @lazy
     def share(self) -> float:
@@ -136,23 +137,30 @@ class Patches:
     def groups(self, controls: int, samples: int | None = None) -> list[Group]:
         """The faces, edges and points in groups of at most so many points around them, and so many samples.
 
-        Of irregular faces come samples that mean nothing, to be written over.
+        Samples of irregular faces among them mean nothing and are written over.
         """
-        blocks = self._blocks
-        kinds = (
-            (self._face_controls, blocks.in_faces),
-            (self._edge_controls, blocks.on_edges),
-            (self._point_controls, ((0, 1),)),
-        )
-        found = []
-        for kind, (around, firsts) in enumerate(kinds):
-            size = controls // around.shape[1]
-            if samples is not None:
-                size = min(size, samples // sum(many for _, many in firsts))
-            found += [Group(kind, around[at : at + size], at, firsts) for at in range(0, len(around), size)]
+        found = self._groups.get((controls, samples))
+        if found is None:
+            found = self._groups[controls, samples] = list(self._grouped(controls, samples))
         return found
 
     # Helpers
+
+    def _grouped(self, controls: int, samples: int | None) -> Iterator[Group]:
+        blocks, is_regular = self._blocks, self._regular_faces
+        kinds = (
+            (self._face_controls, is_regular, blocks.in_faces),
+            (self._edge_controls, is_regular[self._edge_corner // 4], blocks.on_edges),
+            (self._point_controls, is_regular[self._point_corner // 4], ((0, 1),)),
+        )
+        for kind, (around, is_meant, firsts) in enumerate(kinds):
+            size = controls // around.shape[1]
+            if samples is not None:
+                size = min(size, samples // sum(many for _, many in firsts))
+            for at in range(0, len(around), size):
+                meant = at + np.flatnonzero(is_meant[at : at + size])
+                if len(meant):
+                    yield Group(kind, around[meant[0] : meant[-1] + 1], int(meant[0]), firsts)
 
     @lazy
     def _blocks(self) -> Blocks:
