@@ -15,9 +15,12 @@ from hypothesis import strategies as st
 from scipy.spatial import cKDTree
 
 from levelloop.core.arrays import connected_labels
+from levelloop.core.edit.build.extrude import inset
+from levelloop.core.edit.clean.simple import delete
 from levelloop.core.edit.join.weld import weld
 from levelloop.core.errors import EditError
-from levelloop.core.forms.primitives import box, cylinder, placed, plane
+from levelloop.core.forms.primitives import box, cylinder, placed, plane, quad_sphere
+from levelloop.core.forms.solids import torus
 from levelloop.core.mesh.combine import combined
 from levelloop.core.mesh.faces import face_normals, signed_volume
 from levelloop.core.mesh.mesh import (
@@ -32,9 +35,10 @@ from levelloop.core.mesh.mesh import (
     UVRule,
     mesh_of_faces,
 )
-from levelloop.core.mesh.selection import select_all
+from levelloop.core.mesh.selection import Selection, select_all
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.surface.live import live_piece
+from levelloop.core.surface.samples import bends_of
 from levelloop.core.surface.surface import SmoothSurface, faces_at, smooth
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "benchmarks"))
@@ -307,6 +311,50 @@ def test_what_follows_a_few_points_is_what_all_of_it_comes_to(name: str, seed: i
     rest = np.setdiff1d(np.arange(len(after)), piece.points)
     assert np.allclose(after[rest], before[rest], atol=1e-12)
     assert np.allclose(surface.limit(after)[rest], surface.limit(before)[rest], atol=1e-12)
+
+
+def sprinkled(random: np.random.Generator) -> Mesh:
+    """A mostly regular cage with some poles, holes and creases here and there."""
+    forms = (
+        lambda: plane((20, 20), (14, 14)),
+        lambda: box((20, 20, 20), (9, 8, 7)),
+        lambda: quad_sphere(20, 8),
+        lambda: torus(30, 10, 24, 12),
+    )
+    mesh = forms[random.integers(len(forms))]()
+    for _ in range(random.integers(3)):
+        mesh = inset(mesh, Selection("faces", random.integers(0, mesh.n_faces, 1)), 0.3).mesh
+    if random.random() < 0.3:
+        mesh = delete(mesh, Selection("faces", random.integers(0, mesh.n_faces, 1))).mesh
+    sharpness = np.where(random.random(mesh.n_edges) < 0.01, random.choice([0.6, 1.5, 10.0]), 0.0)
+    return mesh.with_creases(sharpness)
+
+
+@given(st.integers(0, 10_000), st.integers(2, 3), st.booleans())
+def test_what_follows_where_most_is_regular_is_what_all_of_it_comes_to(seed: int, level: int, limit: bool) -> None:
+    random = np.random.default_rng(seed)
+    cage = sprinkled(random)
+    surface = SmoothSurface(cage, level)
+    changed = np.zeros(cage.n_points, dtype=np.bool_)
+    first = random.integers(cage.n_points)
+    changed[np.argsort(np.linalg.norm(cage.points - cage.points[first], axis=1))[: random.integers(1, 6)]] = True
+    moved = cage.points + changed[:, None] * random.normal(size=(cage.n_points, 3))
+    after = surface.points(moved)
+    expected, _ = bends_of(surface, moved, len(after))
+    for asks_bends in (False, True):
+        piece = live_piece(surface, changed, asks_bends, worth=0)
+        assert piece is not None
+        raw, there, normals = piece.moved(moved, limit)
+        assert np.allclose(raw, after[piece.points], atol=1e-9)
+        assert np.allclose(there, (surface.limit(after) if limit else after)[piece.points], atol=1e-9)
+        assert np.allclose(normals, surface.normals(after, moved)[piece.sectors], atol=1e-6)
+        if asks_bends:
+            again = piece.moved_and_bent(moved, limit)
+            for one, other in zip(again, (raw, there, normals, piece.bends(moved)), strict=True):
+                assert np.allclose(one, other, atol=1e-6)
+            own = surface.sectors.point[piece.sectors]
+            wanted = np.stack((expected.k1, expected.k2), axis=1)[own]
+            assert np.allclose(again[3], wanted, rtol=1e-6, atol=1e-6 * np.abs(wanted).max())
 
 
 def test_a_dragged_point_asks_for_a_small_piece_only() -> None:

@@ -1,7 +1,8 @@
 """What of a smooth surface follows a few of its cage's points: a piece of the cage around them, smoothed by itself.
 
 The surface on a face is made of the points of the faces that touch it, and of no others: of the faces that touch what a
-point belongs to all may change, and one more row around them is all that it takes to know how.
+point belongs to all may change. Their sides are worked out on one of the faces beside them, and one more row around
+these is all that this takes.
 """
 
 from __future__ import annotations
@@ -10,6 +11,7 @@ import numpy as np
 
 from levelloop.core.arrays import Booleans, Floats, Integers, distinct, mask_of, ranges
 from levelloop.core.mesh.outlines import drop_faces
+from levelloop.core.surface.bends import Bends
 from levelloop.core.surface.samples import bends_of
 from levelloop.core.surface.surface import SmoothSurface
 
@@ -20,17 +22,19 @@ class LivePiece:
     """The part of a surface that some points of its cage carry.
 
     changed: (n,) which points; faces: (f,) the cage's faces whose surface follows them; points: the surface's points
-    that do, ascending; sectors: its sectors that do; edges: the cage's edges whose curves do. around: (g,) the faces,
-    these among them, that are smoothed for that.
+    that do, ascending; sectors: its sectors that do; edges: the cage's edges whose curves do. wanted: the faces, these
+    among them, whose surface is worked out for that, and around: those that this takes.
     """
 
-    def __init__(self, surface: SmoothSurface, changed: Booleans, faces: Integers, around: Integers) -> None:
+    def __init__(
+        self, surface: SmoothSurface, changed: Booleans, faces: Integers, wanted: Integers, around: Integers
+    ) -> None:
         cage = surface.cage
         topology = cage.topology
         self.changed, self.faces = changed, faces
         piece, origin = drop_faces(cage, ~mask_of(around, topology.n_faces), keep_unattached=False)
         self._used = origin.points
-        self._surface = SmoothSurface(piece, surface.level)
+        self._surface = SmoothSurface(piece, surface.level, faces=np.searchsorted(around, wanted))
         mine = _corners(topology.face_offsets, self.faces, surface.level)
         its = _corners(piece.topology.face_offsets, np.searchsorted(around, faces), surface.level)
         self.points, first = np.unique(surface.topology.corners[mine], return_index=True)
@@ -49,17 +53,30 @@ class LivePiece:
         limit: where they are in the limit is wanted, else the second is the first. Rows are those of `points` and, for
         the normals, `sectors`.
         """
-        own = points[self._used]
-        raw = self._surface.points(own)
-        normals = self._surface.normals(raw, own)
-        on_limit = self._surface.limit(raw) if limit else raw
-        return raw[self._points], on_limit[self._points], normals[self._sectors]
+        own, raw = self._raw(points)
+        return raw[self._points], self._limit(raw, limit), self._surface.normals(raw, own)[self._sectors]
+
+    def moved_and_bent(self, points: Floats, limit: bool) -> tuple[Floats, Floats, Floats, Floats]:
+        """The same, and the largest and smallest curvature at each of `sectors`, 1/mm: (s, 2)."""
+        own, raw = self._raw(points)
+        found, _ = bends_of(self._surface, own, self._surface.topology.n_points)
+        at = self._surface.sectors.point[self._sectors]
+        # A point that is one sector faces where its sample does.
+        is_one = self._surface.sectors.one_each
+        normals = found.normals[at] if is_one else self._surface.normals(raw, own)[self._sectors]
+        return raw[self._points], self._limit(raw, limit), normals, _largest_and_smallest(found, at)
 
     def bends(self, points: Floats) -> Floats:
         """The largest and smallest curvature at each of `sectors`, 1/mm: (s, 2); points: the cage's, wherever put."""
         found, _ = bends_of(self._surface, points[self._used], self._surface.topology.n_points)
-        at = self._surface.sectors.point[self._sectors]
-        return np.stack((found.k1[at], found.k2[at]), axis=1)
+        return _largest_and_smallest(found, self._surface.sectors.point[self._sectors])
+
+    def _raw(self, points: Floats) -> tuple[Floats, Floats]:
+        own = points[self._used]
+        return own, self._surface.points(own)
+
+    def _limit(self, raw: Floats, limit: bool) -> Floats:
+        return (self._surface.limit(raw) if limit else raw)[self._points]
 
 
 def live_piece(
@@ -72,16 +89,19 @@ def live_piece(
     """
     near = surface.cage.topology.faces_of_points(np.flatnonzero(changed))
     faces = _touching(surface, near)
-    around = _touching(surface, faces)
-    if bends:
-        # A pole bends as what lies beside it does, on any of its faces.
-        around = _touching(surface, around)
-    if worth * len(around) > surface.cage.n_faces:
+    # A pole bends as what lies beside it does, on any of its faces.
+    wanted = _touching(surface, faces) if bends else faces
+    worked_out = _touching(surface, wanted)
+    if worth * len(worked_out) > surface.cage.n_faces:
         return None
-    return LivePiece(surface, changed, faces, around)
+    return LivePiece(surface, changed, faces, wanted, _touching(surface, worked_out))
 
 
 # Helpers
+
+
+def _largest_and_smallest(found: Bends, at: Integers) -> Floats:
+    return np.stack((found.k1[at], found.k2[at]), axis=1)
 
 
 def _touching(surface: SmoothSurface, faces: Integers) -> Integers:

@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, distinct, gathered, inverse_of, ranges
+from levelloop.core.arrays import Booleans, Floats, Integers, distinct, gathered, inverse_of, mask_of, ranges
 from levelloop.core.lazy import lazy
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.progress import in_two
@@ -80,28 +80,43 @@ class Patches:
     """The points of a level of an all-quad mesh of which most is regular.
 
     topology, sharp: of the mesh; levels: how often it is refined; final: the connectivity then; poles: whether faces
-    that are irregular for their poles alone have small matrices of their own.
+    that are irregular for their poles alone have small matrices of their own; wanted: (m,) the faces that count, None
+    for all: points of others are zero.
     """
 
-    def __init__(self, topology: Topology, sharp: Sharp, levels: int, final: Topology, poles: bool = False) -> None:
+    def __init__(
+        self,
+        topology: Topology,
+        sharp: Sharp,
+        levels: int,
+        final: Topology,
+        poles: bool = False,
+        wanted: Booleans | None = None,
+    ) -> None:
         self.topology = topology
         self.sharp = sharp
         self.levels = levels
         self.final = final
         self._with_poles = poles
+        self._wanted = wanted
         self._groups: dict[tuple[int, int | None], list[Group]] = {}
 
     @lazy
     def share(self) -> float:
-        """How much of the mesh is regular, 0 … 1."""
-        return float(self._regular_faces.mean()) if self.topology.n_faces else 0.0
+        """How much of what counts is regular, 0 … 1."""
+        known = self._regular_faces[~self._left_out]
+        return float(known.mean()) if len(known) else 0.0
+
+    def room(self, rows: int) -> Floats:
+        """Room for values of the level's points, zero where nobody asks for them: (r, n')."""
+        return (np.empty if self._wanted is None else np.zeros)((rows, self.final.n_points))
 
     def points(self, points: Floats, keep: bool = False, out: Floats | None = None) -> Floats:
         """The level's points: (n, d) → (n', d), coordinate after coordinate in memory, as products land best.
 
         keep: keeps matrices for the irregular part, for points that change often; out: (d, n') to write into.
         """
-        result = np.empty((points.shape[1], self.final.n_points)) if out is None else out
+        result = self.room(points.shape[1]) if out is None else out
         columns = np.ascontiguousarray(points.T)
         kinds, fans, beside = _weights(self.levels), self.fans, []
 
@@ -147,7 +162,7 @@ class Patches:
     # Helpers
 
     def _grouped(self, controls: int, samples: int | None) -> Iterator[Group]:
-        blocks, is_regular = self._blocks, self._regular_faces
+        blocks, is_regular = self._blocks, self._regular_faces & ~self._left_out
         kinds = (
             (self._face_controls, is_regular, blocks.in_faces),
             (self._edge_controls, is_regular[self._edge_corner // 4], blocks.on_edges),
@@ -171,12 +186,23 @@ class Patches:
         return np.asarray(regular_points(self.topology, self.sharp)[self.topology.corners].reshape(-1, 4).all(axis=1))
 
     @lazy
+    def _left_out(self) -> Booleans:
+        """Faces that nobody asks for, nor for what they have in common with others: (m,)."""
+        topology = self.topology
+        if self._wanted is None:
+            return np.zeros(topology.n_faces, dtype=np.bool_)
+        # A side or point is made from any of its faces.
+        beside = topology.faces_of_points(distinct(topology.corners.reshape(-1, 4)[self._wanted]))
+        return ~mask_of(beside, topology.n_faces)
+
+    @lazy
     def fans(self) -> Fans | None:
         """The faces that poles alone make irregular, None where there are none."""
-        if not self._with_poles or self._regular_faces.all():
+        odd = ~(self._regular_faces | self._left_out)
+        if not self._with_poles or not odd.any():
             return None
         fan = fan_points(self.topology, self.sharp)[self.topology.corners].reshape(-1, 4).all(axis=1)
-        faces = np.flatnonzero(fan & ~self._regular_faces)
+        faces = np.flatnonzero(fan & odd)
         return Fans(self.topology, self.sharp, faces, self.levels, self.final) if len(faces) else None
 
     @lazy
@@ -223,7 +249,7 @@ class Patches:
     def piece(self) -> Piece:
         """The other irregular faces, cut out with what is around them."""
         topology = self.topology
-        is_odd = ~self._regular_faces
+        is_odd = ~(self._regular_faces | self._left_out)
         if self.fans is not None:
             is_odd[self.fans.faces] = False
         odd = np.flatnonzero(is_odd)

@@ -15,7 +15,17 @@ from functools import cache, partial
 import numpy as np
 
 from levelloop.core.arrays import Floats
-from levelloop.core.surface.bends import FACTORS, ORDERS, SAMPLES, WORTH_THREADS, Bends, Scratch, run_blocks
+from levelloop.core.surface.bends import (
+    FACTORS,
+    NUMBERS,
+    ORDERS,
+    SAMPLES,
+    WITH_DIRECTIONS,
+    WORTH_THREADS,
+    Bends,
+    Scratch,
+    run_blocks,
+)
 from levelloop.core.surface.fans import AT_CORNER, ON_SIDE, Family, Fans
 from levelloop.core.surface.patches import Group, Patches, grid_samples
 
@@ -26,12 +36,12 @@ def regular_normals(patches: Patches, points: Floats) -> Floats:
     def found(count: int, scratch: Scratch) -> Floats:
         return scratch.unit_normals(count)
 
-    return _in_groups(patches, points, 2, np.empty((3, patches.final.n_points)), found).T
+    return _in_groups(patches, points, 2, patches.room(3), found).T
 
 
 def regular_bends(patches: Patches, points: Floats, directions: bool) -> Bends:
     """How the surface bends at the level's points, wrong beside creases; points: (n, 3) of the mesh."""
-    result = Bends.unknown(patches.final.n_points, directions)
+    result = Bends(patches.room(WITH_DIRECTIONS if directions else NUMBERS))
 
     def found(count: int, scratch: Scratch) -> Floats:
         return scratch.bends(count, directions)

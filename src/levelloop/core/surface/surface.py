@@ -58,7 +58,8 @@ class SmoothSurface:
 
     level: 0 (the cage itself) … 6. Points of the surface are numbered cage points first.
     like: a surface of the same cage with other tags; its connectivity is used again; patches_from: the level from which
-    on regular faces are patches; asked: (k,) the points whose normals and bends are asked for, None for all.
+    on regular faces are patches; asked: (k,) the points whose normals and bends are asked for, None for all; faces:
+    (f,) those of the cage whose surface is asked for, None for all: that of others may mean nothing.
     """
 
     steps: tuple[Step, ...]
@@ -70,6 +71,7 @@ class SmoothSurface:
         like: SmoothSurface | None = None,
         patches_from: int = 0,
         asked: Integers | None = None,
+        faces: Integers | None = None,
     ) -> None:
         if not 0 <= level <= HIGHEST_LEVEL:
             raise EditError(f"Smoothing levels go from 0 to {HIGHEST_LEVEL}, not {level}.")
@@ -77,6 +79,7 @@ class SmoothSurface:
         self.level = level
         self._patches_from = patches_from
         self._asked = asked
+        self._faces = faces
         steps: list[Step] = []
         # Wires are no surface; their points stay where they are.
         topology = mesh.topology.faces_only
@@ -166,7 +169,8 @@ class SmoothSurface:
                 continue
             # Where poles are looked at a quarter of a cage face aside, the faces of patches are no smaller than half.
             poles = self._patches_from == 0 and depth <= 1
-            patches = Patches(topology, self._sharp[depth], self.level - depth, self.topology, poles)
+            wanted = None if self._faces is None else self._wanted(depth)
+            patches = Patches(topology, self._sharp[depth], self.level - depth, self.topology, poles, wanted)
             if patches.share >= LEAST_REGULAR:
                 return depth, patches
         return self.level, None
@@ -374,6 +378,14 @@ class SmoothSurface:
         )
 
     # Helpers
+
+    def _wanted(self, level: int) -> Booleans:
+        """Which faces of a level are pieces of those that are asked for."""
+        assert self._faces is not None
+        wanted = mask_of(self._faces, self.cage.n_faces)
+        for step in self.steps[:level]:
+            wanted = wanted[step.parent.corner_face]
+        return wanted
 
     def _pieces(self, tag: Tag, values: AnyArray) -> AnyArray:
         """What is said of the cage's edges or faces, of their pieces."""

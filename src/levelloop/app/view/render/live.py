@@ -43,7 +43,11 @@ def followed(old: Picture | None, part: Part, shown: Shown) -> Picture | None:
         piece, is_first = live_piece(surface, moved, old.bends is not None), True
         if piece is None:
             return None
-    raw, on_limit, normals = piece.moved(part.mesh.points, shown.on_limit)
+    bends, bent = old.bends, None
+    if bends is not None and part.in_place:
+        raw, on_limit, normals, bent = piece.moved_and_bent(part.mesh.points, shown.on_limit)
+    else:
+        raw, on_limit, normals = piece.moved(part.mesh.points, shown.on_limit)
     points = stop.points.copy() if is_first else stop.points
     points[piece.points] = on_limit
     all_raw = points
@@ -61,10 +65,9 @@ def followed(old: Picture | None, part: Part, shown: Shown) -> Picture | None:
     own = surface.sectors.point[piece.sectors]
     vertices[piece.sectors, :3] = places[own] - old.middle
     vertices[piece.sectors, 3:] = normals
-    bends = old.bends
     if bends is not None:
         bends = bends.copy() if is_first else bends
-        bends[piece.sectors] = piece.bends(part.placed(part.mesh.points))
+        bends[piece.sectors] = piece.bends(part.placed(part.mesh.points)) if bent is None else bent
     made = Stop(stop.link, part.mesh, points, stop.route, None, surface, all_raw)
     number = 0 if is_first or old.changes is None else old.changes.number + 1
     return replace(
