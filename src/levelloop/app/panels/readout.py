@@ -38,17 +38,7 @@ def readout(state: State, picture: Picture | None, kind: str, camera: Camera, li
     runs = describe_runs(mesh, selection)
     if runs:
         words.append(runs)
-    if selection.kind == "edges":
-        length = float(edge_lengths(mesh.topology, points)[selection.indices].sum())
-        words.append(f"{length_told(length, unit)} long")
-    elif selection.kind == "faces":
-        area = float(face_areas(mesh.topology, points)[selection.indices].sum())
-        sides = distinct(mesh.topology.face_sizes[selection.indices])
-        if len(sides) == 1 and sides[0] != 4:
-            words.append(f"{int(sides[0])} sides")
-        words.append(area_told(area, unit))
-    elif len(selection) == 1:
-        words.append(f"at {lengths_told(points[selection.indices[0]].tolist(), unit, ', ')}")
+    # Strays before sizes: where there is little room, these are cut off.
     if picture is not None and picture.part.mesh is mesh:
         far = int(far_side(selection, picture, camera).sum())
         if 0 < far < len(selection):
@@ -61,6 +51,17 @@ def readout(state: State, picture: Picture | None, kind: str, camera: Camera, li
     ):
         if count > 0:
             words.append(_stray(name, f"{count:,} {what}", link))
+    if selection.kind == "edges":
+        length = float(edge_lengths(mesh.topology, points)[selection.indices].sum())
+        words.append(f"{length_told(length, unit)} long")
+    elif selection.kind == "faces":
+        area = float(face_areas(mesh.topology, points)[selection.indices].sum())
+        sides = distinct(mesh.topology.face_sizes[selection.indices])
+        if len(sides) == 1 and sides[0] != 4:
+            words.append(f"{int(sides[0])} sides")
+        words.append(area_told(area, unit))
+    elif len(selection) == 1:
+        words.append(f"at {lengths_told(points[selection.indices[0]].tolist(), unit, ', ')}")
     return " · ".join(words)
 
 
