@@ -621,7 +621,8 @@ def main() -> None:
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     facts = (
         f"{date.today()}, {os.cpu_count()} cores, {platform.machine()}, Python {platform.python_version()}, "
-        f"NumPy {np.__version__}; peak memory of the run {peak:.0f} MB."
+        f"NumPy {np.__version__}; peak memory of the run {peak:.0f} MB.\n"
+        "Machines have moods: rows against the reference are held against it round by round."
     )
     text = "\n".join(["# Benchmarks", "", f"Last run of `make bench`: {facts}", "", *lines, ""])
     (Path(__file__).parent.parent / "docs" / "benchmarks.md").write_text(text, encoding="utf-8")

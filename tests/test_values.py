@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import copy
 import dataclasses
+import inspect
 import pickle
 from collections.abc import Callable
 from typing import Any
@@ -11,6 +12,7 @@ from typing import Any
 import pytest
 
 from levelloop.core import values
+from levelloop.core.mesh.mesh import Mesh
 
 RULES = [{}, {"frozen": True}, {"eq": False}, {"frozen": True, "eq": False}]
 CALLS: list[tuple[tuple[Any, ...], dict[str, Any]]] = [
@@ -130,3 +132,13 @@ def test_they_look_after_themselves_come_back_and_are_built_upon() -> None:
     assert [field.name for field in dataclasses.fields(Coloured)] == ["size", "colour"]
     with pytest.raises(ValueError, match="nothing"):
         dataclasses.replace(Coloured(2), size=-1)
+
+
+def test_they_say_what_they_are_called_with() -> None:
+    theirs, ours = (inspect.signature(declared(by, {})) for by in (dataclasses.dataclass, values.dataclass))
+    for name, one in theirs.parameters.items():
+        other = ours.parameters[name]
+        assert (one.kind, one.annotation) == (other.kind, other.annotation)
+        assert (one.default is one.empty) == (other.default is other.empty)
+    assert str(inspect.signature(Coloured)) == "(size: 'int', colour: 'str' = 'red')"
+    assert list(inspect.signature(Mesh).parameters)[:2] == ["topology", "points"]

@@ -19,7 +19,7 @@ else:
 
         def declared(cls: type) -> type:
             made = dataclasses.dataclass(init=False, repr=False, eq=False)(cls)
-            members = [("__init__", _init(made)), ("__repr__", _repr)]
+            members = [("__init__", _init(made)), ("__repr__", _repr), ("__signature__", _Fields())]
             if frozen:
                 members += [("__setattr__", _refuse_setting), ("__delattr__", _refuse_deleting)]
             if eq:
@@ -70,6 +70,22 @@ else:
         if name in made:
             return made[name]()
         raise TypeError(f"{cls.__name__} needs {name}")
+
+    class _Fields:
+        """What a class is called with, for who asks: its signature is made only then."""
+
+        def __get__(self, value: Any, cls: type) -> Any:
+            from inspect import Parameter, Signature
+
+            asked = []
+            for field in dataclasses.fields(cls):
+                default = Parameter.empty if field.default is dataclasses.MISSING else field.default
+                if field.default_factory is not dataclasses.MISSING:
+                    default = ...
+                asked.append(
+                    Parameter(field.name, Parameter.POSITIONAL_OR_KEYWORD, default=default, annotation=field.type)
+                )
+            return Signature(asked)
 
     def _repr(self: Any) -> str:
         shown = ", ".join(f"{field.name}={getattr(self, field.name)!r}" for field in dataclasses.fields(self))
