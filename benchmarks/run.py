@@ -20,38 +20,35 @@ from functools import partial
 from itertools import count
 from pathlib import Path
 
-for name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS"):
-    os.environ.setdefault(name, "1")
+import numpy as np
+import reference
+from opening import opening
 
-import numpy as np  # noqa: E402
-import reference  # noqa: E402
-from opening import opening  # noqa: E402
-
-from levelloop.core.edit.bevel.bevel import bevel  # noqa: E402
-from levelloop.core.edit.build.bridge import bridge  # noqa: E402
-from levelloop.core.edit.build.extrude import extrude, inset  # noqa: E402
-from levelloop.core.edit.build.groove import groove  # noqa: E402
-from levelloop.core.edit.build.sweeping import extrude_along, revolve  # noqa: E402
-from levelloop.core.edit.build.thicken import thicken  # noqa: E402
-from levelloop.core.edit.build.weave import weave  # noqa: E402
-from levelloop.core.edit.clean.flats import swing_edge, take_out_flats  # noqa: E402
-from levelloop.core.edit.clean.simple import delete  # noqa: E402
-from levelloop.core.edit.clean.take_out import take_out  # noqa: E402
-from levelloop.core.edit.clean.to_quads import to_quads  # noqa: E402
-from levelloop.core.edit.divide.cut import cut  # noqa: E402
-from levelloop.core.edit.divide.run_loop import run_loop  # noqa: E402
-from levelloop.core.edit.divide.slicing import slice_planes  # noqa: E402
-from levelloop.core.edit.divide.split import split_ring, subdivide  # noqa: E402
-from levelloop.core.edit.join.boolean import boolean  # noqa: E402
-from levelloop.core.edit.join.weld import weld  # noqa: E402
-from levelloop.core.edit.move.transform import move  # noqa: E402
-from levelloop.core.edit.repeat.copies import array, keep_slice, mirror_across  # noqa: E402
-from levelloop.core.forms.primitives import box, cylinder, plane, quad_sphere  # noqa: E402
-from levelloop.core.forms.solids import geodesic  # noqa: E402
-from levelloop.core.mesh.combine import combined  # noqa: E402
-from levelloop.core.mesh.faces import face_centres  # noqa: E402
-from levelloop.core.mesh.mesh import Mesh  # noqa: E402
-from levelloop.core.mesh.selection import (  # noqa: E402
+from levelloop.core.edit.bevel.bevel import bevel
+from levelloop.core.edit.build.bridge import bridge
+from levelloop.core.edit.build.extrude import extrude, inset
+from levelloop.core.edit.build.groove import groove
+from levelloop.core.edit.build.sweeping import extrude_along, revolve
+from levelloop.core.edit.build.thicken import thicken
+from levelloop.core.edit.build.weave import weave
+from levelloop.core.edit.clean.flats import swing_edge, take_out_flats
+from levelloop.core.edit.clean.simple import delete
+from levelloop.core.edit.clean.take_out import take_out
+from levelloop.core.edit.clean.to_quads import to_quads
+from levelloop.core.edit.divide.cut import cut
+from levelloop.core.edit.divide.run_loop import run_loop
+from levelloop.core.edit.divide.slicing import slice_planes
+from levelloop.core.edit.divide.split import split_ring, subdivide
+from levelloop.core.edit.join.boolean import boolean
+from levelloop.core.edit.join.weld import weld
+from levelloop.core.edit.move.transform import move
+from levelloop.core.edit.repeat.copies import array, keep_slice, mirror_across
+from levelloop.core.forms.primitives import box, cylinder, plane, quad_sphere
+from levelloop.core.forms.solids import geodesic
+from levelloop.core.mesh.combine import combined
+from levelloop.core.mesh.faces import face_centres
+from levelloop.core.mesh.mesh import Mesh
+from levelloop.core.mesh.selection import (
     NOTHING,
     Selection,
     grow,
@@ -60,23 +57,23 @@ from levelloop.core.mesh.selection import (  # noqa: E402
     select_loop,
     select_ring,
 )
-from levelloop.core.mesh.topology import Topology  # noqa: E402
-from levelloop.core.review import Subject, review, reviews  # noqa: E402
-from levelloop.core.review.between import Body, meetings  # noqa: E402
-from levelloop.core.review.findings import Finding, Remedy  # noqa: E402
-from levelloop.core.select.soft_range import Soft, soft_weights  # noqa: E402
-from levelloop.core.surface.samples import sampled  # noqa: E402
-from levelloop.core.surface.surface import SmoothSurface  # noqa: E402
-from levelloop.core.uv.flatten import unwrap  # noqa: E402
-from levelloop.core.uv.packing import packed  # noqa: E402
-from levelloop.core.uv.seams import suggest_seams  # noqa: E402
-from levelloop.demo.build import demo_document  # noqa: E402
-from levelloop.document.document import Document, new_part  # noqa: E402
-from levelloop.document.review.remedies import Effect, place_of, remedies_of, tried  # noqa: E402
-from levelloop.document.review.reviewing import reviewed_alone  # noqa: E402
-from levelloop.files import outputs_for, read_document, write_document, write_meshes  # noqa: E402
-from levelloop.still.render import render  # noqa: E402
-from levelloop.still.scene import Request  # noqa: E402
+from levelloop.core.mesh.topology import Topology
+from levelloop.core.review import Subject, review, reviews
+from levelloop.core.review.between import Body, meetings
+from levelloop.core.review.findings import Finding, Remedy
+from levelloop.core.select.soft_range import Soft, soft_weights
+from levelloop.core.surface.samples import sampled
+from levelloop.core.surface.surface import SmoothSurface
+from levelloop.core.uv.flatten import unwrap
+from levelloop.core.uv.packing import packed
+from levelloop.core.uv.seams import suggest_seams
+from levelloop.demo.build import demo_document
+from levelloop.document.document import Document, new_part
+from levelloop.document.review.remedies import Effect, place_of, remedies_of, tried
+from levelloop.document.review.reviewing import reviewed_alone
+from levelloop.files import outputs_for, read_document, write_document, write_meshes
+from levelloop.still.render import render
+from levelloop.still.scene import Request
 
 Row = tuple[str, float, float | None, str]
 LEVEL = 3

@@ -7,10 +7,9 @@ The watch belongs to the thread's context, not to the program: pure functions st
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from concurrent.futures import Future
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from contextvars import ContextVar, copy_context
-from threading import Thread
 from typing import TypeVar
 
 from levelloop.core.errors import LevelLoopError
@@ -58,23 +57,10 @@ def check() -> None:
 
 def both(one: Callable[[], Item], other: Callable[[], Other]) -> tuple[Item, Other]:
     """What two calls come to: the one in a thread of its own, watched as the caller is, beside the other in this."""
-    first: Future[Item] = Future()
-    context = copy_context()
-
-    def run() -> None:
-        try:
-            first.set_result(context.run(one))
-        except BaseException as error:  # the caller's, who asks for the result
-            first.set_exception(error)
-
-    # A pool would take as long to begin and end as many a call that is worth a thread.
-    thread = Thread(target=run)
-    thread.start()
-    try:
+    with ThreadPoolExecutor(1) as pool:
+        first = pool.submit(copy_context().run, one)
         second = other()
-    finally:
-        thread.join()
-    return first.result(), second
+        return first.result(), second
 
 
 def in_two(work: Iterable[Item], worker: Callable[[Iterator[Item]], None]) -> None:
