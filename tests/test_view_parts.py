@@ -20,7 +20,7 @@ from levelloop.app.view.render.what_is_where import WhatIsWhere, numbered
 from levelloop.core.forms.primitives import box
 from levelloop.core.mesh.faces import face_normals
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.selection import Selection, select_all
+from levelloop.core.mesh.selection import Kind, Selection, select_all
 from levelloop.document.document import Document, new_part
 from levelloop.document.part import Part
 from levelloop.document.session import Session
@@ -333,6 +333,15 @@ def test_pieces_are_counted() -> None:
     session = session_with(CAGES["two shells"])
     session.select_all("faces")
     assert "6 on another piece" in readout(session.state, make_picture(session.part, False), "faces", framed())
+
+
+@pytest.mark.parametrize(("kind", "size"), [("edges", " long"), ("faces", "mm²")])
+def test_strays_come_before_sizes_which_may_be_cut_off(kind: Kind, size: str) -> None:
+    session = session_with(CAGES["two shells"])
+    session.select_all(kind)
+    text = readout(session.state, make_picture(session.part, False), kind, framed(perspective=False))
+    for stray in ("drop:far", "drop:other"):
+        assert 0 < text.index(stray) < text.index(size)
 
 
 # Finding commands
