@@ -16,6 +16,23 @@ def log_path() -> Path:
     return user_state_path("levelloop") / "levelloop.log"
 
 
+class _Once(logging.Filter):
+    """Lets what says so (`extra={"once": …}`) be written once."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._written: set[object] = set()
+
+    def filter(self, record: logging.LogRecord) -> bool:
+        """Whether a record is to be written."""
+        once = getattr(record, "once", None)
+        if once in self._written:
+            return False
+        if once is not None:
+            self._written.add(once)
+        return True
+
+
 def keep_log() -> Path:
     """Lets the log be written to its file from now on; returns where. Where that cannot be, nothing is kept."""
     path = log_path()
@@ -31,6 +48,7 @@ def keep_log() -> Path:
             # The log is in one place: where it is kept now.
             logger.removeHandler(other)
             other.close()
+        handler.addFilter(_Once())
         handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(message)s"))
         logger.addHandler(handler)
         logger.propagate = False

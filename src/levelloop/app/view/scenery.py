@@ -247,7 +247,7 @@ class Scenery:
             return picture.wire, Changes(0, np.zeros(0, dtype=np.int64)) if piece else None
         wire, known = found[1]["wire"], found[1]["changes"]
         edges = piece.edges[shown[piece.edges]]
-        steps = picture.chains.shape[1] - 1
+        steps = picture.cage.steps
         rows = ((np.cumsum(shown) - 1)[edges][:, None] * steps + np.arange(steps)).ravel()
         wire[rows] = picture.segments(edges)
         return wire, Changes(known.number + 1, rows)

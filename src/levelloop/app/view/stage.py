@@ -294,9 +294,12 @@ class Stage(QObject):
         return True
 
     def _show(self, part: Part, picture: Picture) -> None:
+        old = self.pictures.get(part.id)
         self.pictures[part.id] = picture
+        known = old.built.troubles if old is not None else ()
         for trouble in picture.built.troubles:
-            self.told.emit(f"“{part.name}”, {part.step_name(trouble.place)}, was left out: {trouble.reason}")
+            if trouble not in known:
+                self.told.emit(f"“{part.name}”, {part.step_name(trouble.place)}, was left out: {trouble.reason}")
 
     def _start(self, part_id: str) -> None:
         if part_id in self._running or part_id not in self._wanted:

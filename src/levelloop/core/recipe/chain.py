@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable, Hashable, Sequence
 from dataclasses import replace
 from operator import is_
@@ -9,13 +10,14 @@ from operator import is_
 import numpy as np
 
 from levelloop.core.arrays import Floats, frozen
-from levelloop.core.errors import EditError
+from levelloop.core.errors import LevelLoopError
 from levelloop.core.lazy import lazy
 from levelloop.core.limits import BYTES_IN_RECIPE, check_fits
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit
+from levelloop.core.mesh.selection import KINDS
 from levelloop.core.mesh.topology import Topology
-from levelloop.core.progress import pieces
+from levelloop.core.progress import CancelledError, pieces
 from levelloop.core.recipe.images import Seen, Surroundings
 from levelloop.core.recipe.trace import Trace, after_edit, after_smoothing, untouched
 from levelloop.core.surface.surface import SmoothSurface, faces_at
@@ -64,6 +66,17 @@ class Trouble:
 
     place: int
     reason: str
+
+
+def trouble_of(place: int, error: Exception) -> Trouble:
+    """What to say about a step that went wrong; a defect of the program goes into the log."""
+    if isinstance(error, LevelLoopError):
+        return Trouble(place, str(error))
+    if isinstance(error, MemoryError):
+        return Trouble(place, "it needs more memory than there is.")
+    # A recipe is run again with every picture: the same defect is written down once.
+    logging.getLogger("levelloop").error("a defect of a step", exc_info=error, extra={"once": repr(error)})
+    return Trouble(place, f"it went wrong inside the program ({type(error).__name__}); the details are in the log.")
 
 
 class Stop:
@@ -174,8 +187,11 @@ def build(cage: Mesh, links: Sequence[Link | Smoothing], like: Built | None = No
                 troubles += lacking
                 if not lacking or len(lacking) < len(link.places):
                     stops.append(_edited(link, mesh, route, old))
-        except EditError as error:
-            troubles.append(Trouble(link.place, str(error)))
+        except CancelledError:
+            raise
+        # Whatever goes wrong in a step is that step's trouble: the rest of the part is there.
+        except Exception as error:
+            troubles.append(trouble_of(link.place, error))
             continue
         route = stops[-1].route if stops else start
     return Built(cage, start, tuple(stops), tuple(troubles))
@@ -193,6 +209,7 @@ def _edited(link: Link, mesh: Mesh, route: Route, old: Stop | None) -> Stop:
         return followed
     check_fits(mesh.n_faces * link.growth, BYTES_IN_RECIPE)
     edit = link.run(mesh)
+    _check_origin(edit, mesh)
     topology = edit.mesh.topology
     if topology is mesh.topology:
         return Stop(link, mesh, edit.mesh.points, route, edit)
@@ -202,6 +219,14 @@ def _edited(link: Link, mesh: Mesh, route: Route, old: Stop | None) -> Stop:
         return Stop(link, mesh, edit.mesh.points, old.route, edit)
     origin = edit.origin
     return Stop(link, mesh, edit.mesh.points, Route(lambda: after_edit(route.trace, origin)), edit)
+
+
+def _check_origin(edit: Edit, mesh: Mesh) -> None:
+    """Raises IndexError where a step says that something comes from elements that were not there before it."""
+    for kind in KINDS:
+        origins = edit.origin.of(kind)
+        if len(origins) != edit.mesh.count(kind) or int(origins.max(initial=-1)) >= mesh.count(kind):
+            raise IndexError(f"the {kind} of what was made come from others than there were")
 
 
 def _followed(link: Link, mesh: Mesh, old: Stop | None) -> Stop | None:

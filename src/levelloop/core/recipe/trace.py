@@ -28,6 +28,21 @@ class Trace:
     chains: Integers
     middles: Integers
 
+    def copied_points(self, wanted: Booleans) -> tuple[Integers, Integers]:
+        """The result's points that are copies of some of the cage's: which (k,), and what each comes from (k,).
+
+        wanted: (n,) of the cage's points.
+        """
+        is_copy = np.append(wanted, False)[self.source.points]
+        is_copy[self.points[self.points >= 0]] = False
+        copies = np.flatnonzero(is_copy)
+        return copies, self.source.points[copies]
+
+    def copied_edges(self, wanted: Booleans) -> tuple[Integers, Integers]:
+        """The result's edges that are copies of some of the cage's: which (k,), and what each comes from (k,)."""
+        copies = np.flatnonzero(~self.own_edges & np.append(wanted, False)[self.source.edges])
+        return copies, self.source.edges[copies]
+
 
 def untouched(mesh: Mesh) -> Trace:
     """The trace before any step."""

@@ -207,9 +207,9 @@ def fan_weights(n: int, levels: int) -> FanWeights:
 
 
 def _in_groups(family: Family) -> Iterator[Family]:
-    """The same faces in groups of so many samples as are looked at together."""
-    faces = family.around.shape[1]
-    size = max(1, SAMPLES // len(family.weights.corners))
+    """The same faces in groups of at most so many samples, and points around them, as are looked at together."""
+    points, faces = family.around.shape
+    size = max(1, SAMPLES // max(len(family.weights.corners), points))
     row, face = np.divmod(family.own, faces)
     order, offsets = group_order(face // size, -(-faces // size))
     for group, start in enumerate(range(0, faces, size)):

@@ -17,6 +17,7 @@ from levelloop.core.errors import EditError
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit
 from levelloop.core.mesh.selection import NOTHING, Selection
+from levelloop.core.progress import CancelledError
 from levelloop.core.recipe.chain import Link, Smoothing, Trouble
 from levelloop.core.recipe.images import Seen, chained, mirrored_images, neighbouring_images
 from levelloop.core.recipe.placed import placed, placed_images
@@ -120,9 +121,11 @@ def links_of(
             group = _group_at(place, shared)
             try:
                 links.append(_link(step, place, given or Taken()) if group is None else group.link(step, place))
-            except EditError as error:
-                # What it takes cannot be made: the step is left out and says so, the others run.
-                links.append(Link((step.key, None, str(error)), _refusal(str(error)), place))
+            except CancelledError:
+                raise
+            # What it takes cannot be made: the step is left out and says so, the others run.
+            except Exception as error:
+                links.append(Link((step.key, None, str(error)), _raising(error), place))
         elif not _is_rail(step) or place == rail:
             wanted, on_limit = (level, limit) if _is_rail(step) else (step.parameters["level"], False)
             seen = _seen(steps[:until], place + 1, shared)
@@ -246,7 +249,7 @@ def _link(step: Step, place: int, given: Taken, among: Mesh | None = None) -> Li
             meshes[kind.onto] = given.smooth(named[kind.onto])
         optional = {parameter.name for parameter in kind.parameters if parameter.optional}
         if any(mesh is None and (named[name] or name not in optional) for name, mesh in meshes.items()):
-            return Link((*key, None), _refusal(MISSING), place)
+            return Link((*key, None), _raising(EditError(MISSING)), place)
         parameters = {**parameters, **meshes}
         if kind.onto:
             parameters = {name: value for name, value in parameters.items() if name != "onto"}
@@ -256,11 +259,11 @@ def _link(step: Step, place: int, given: Taken, among: Mesh | None = None) -> Li
     return Link(key, run, place, taken, times, follow)
 
 
-def _refusal(reason: str) -> Callable[[Mesh], Edit]:
+def _raising(error: Exception) -> Callable[[Mesh], Edit]:
     """What a step does that cannot run, whatever it is run on."""
 
     def refused(_: Mesh) -> Edit:
-        raise EditError(reason)
+        raise error
 
     return refused
 

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from levelloop.core.arrays import Floats
+from levelloop.core.arrays import Floats, mask_of
 from levelloop.core.errors import EditError
 from levelloop.core.forms.curves import path_of
 from levelloop.core.geometry.closest import closest_places
@@ -67,9 +67,11 @@ def measured(part: Part) -> Measures:
         return _measured_curve(part)
     surface = part.surface(max(part.level, FINE), in_world=True)
     shown = ~surface.mesh.hole
-    used = surface.cage_face >= 0
-    places = surface.points[used]
     topology = surface.mesh.topology
+    used = mask_of(topology.corners[shown[topology.corner_face]], topology.n_points)
+    if not used.any():
+        raise EditError(f"All faces of “{part.name}” are holes; it has no surface.")
+    places = surface.points[used]
     area = float(face_areas(topology, surface.points)[shown].sum())
     closed = not topology.open_edges.any() and bool(shown.all())
     size = np.ptp(places, axis=0)

@@ -44,8 +44,9 @@ class Sight:
                 places = picture.cage_places if of == "points" else picture.places
                 self._screens[key] = self.camera.project(places, self.width, self.height)
             else:
-                screen = self.camera.project(picture.places[picture.chains.ravel()], self.width, self.height)
-                self._screens[key] = screen.reshape(*picture.chains.shape, 3)
+                chains = picture.cage.chains()
+                screen = self.camera.project(chains.reshape(-1, 3), self.width, self.height)
+                self._screens[key] = screen.reshape(chains.shape)
         return self._screens[key]
 
 
@@ -291,7 +292,7 @@ def _nearest_point(sight: Sight, picture: Picture, x: float, y: float, reach: Re
 
 
 def _nearest_edge(sight: Sight, picture: Picture, x: float, y: float, reach: Reach) -> tuple[float, int] | None:
-    if len(picture.chains) == 0:
+    if picture.part.mesh.n_edges == 0:
         return None
     # Edges whose box on screen is near enough; the few that are get measured.
     close = ~picture.part.mesh.hidden_edges

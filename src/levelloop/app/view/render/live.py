@@ -75,6 +75,7 @@ def followed(old: Picture | None, part: Part, shown: Shown) -> Picture | None:
         part=part,
         built=Built(part.mesh, old.built.start, (made,), ()),
         places=places,
+        cage=old.cage.moved(places),
         vertices=vertices,
         bends=bends,
         is_quick=True,

@@ -7,6 +7,7 @@ from dataclasses import field
 import numpy as np
 from numpy.typing import NDArray
 
+from levelloop.app.view.render.on_cage import OnCage, on_cage
 from levelloop.core.arrays import Floats, Integers
 from levelloop.core.errors import LevelLoopError
 from levelloop.core.forms.curves import path_of
@@ -54,13 +55,13 @@ class Picture:
 
     until: how many of its steps are shown, None for all. on_limit: its points are on the limit surface. places: (n', 3)
     shown points. vertices: (v, 6) place and normal; indices: (t, 3); triangle_face: (t,) the cage face of each
-    triangle, −1 for what only the recipe made. points: (n,) the shown point of each cage point; chains: (e, c) those
-    along each cage edge. middle: (3,) the place that everything in single precision is relative to, so that parts far
-    from the origin are as sharp. is_quick: made while something was dragged. bends: (v, 2) the largest and smallest
-    curvature of the limit surface at each vertex, 1/mm, where they were asked for and it is smooth. groups: where faces
-    have materials: the material's number, −1 for none, its first triangle and how many it has, one after the other.
-    live: what follows the points that are dragged; changes: which vertices were written in place for that. faces:
-    (t,) the face of each triangle among those that are shown.
+    triangle, −1 for what only the recipe made. cage: where the cage's points and edges are shown. middle: (3,) the
+    place that everything in single precision is relative to, so that parts far from the origin are as sharp. is_quick:
+    made while something was dragged. bends: (v, 2) the largest and smallest curvature of the limit surface at each
+    vertex, 1/mm, where they were asked for and it is smooth. groups: where faces have materials: the material's number,
+    −1 for none, its first triangle and how many it has, one after the other. live: what follows the points that are
+    dragged; changes: which vertices were written in place for that. faces: (t,) the face of each triangle among those
+    that are shown.
     """
 
     part: Part
@@ -71,8 +72,7 @@ class Picture:
     vertices: Singles
     indices: NDArray[np.uint32]
     triangle_face: Integers
-    points: Integers
-    chains: Integers
+    cage: OnCage
     middle: Floats
     is_quick: bool = False
     on_limit: bool = False
@@ -90,7 +90,7 @@ class Picture:
     @property
     def is_flat(self) -> bool:
         """Whether cage edges are shown as straight lines."""
-        return bool(self.chains.shape[1] == 2)
+        return self.cage.steps == 1
 
     def drawn(self, places: Floats) -> Singles:
         """Places in the world as they are drawn: from the picture's middle, in single precision."""
@@ -99,16 +99,15 @@ class Picture:
     @lazy
     def cage_places(self) -> Floats:
         """Where the cage's points are shown: (n, 3)."""
-        return np.asarray(self.places[self.points])
+        return self.cage.points()
 
     @lazy
     def edge_middles(self) -> Floats:
         """Where the middle of each cage edge is shown: (e, 3)."""
-        count = self.chains.shape[1]
         middles = self.cage_places[self.part.mesh.topology.edges].mean(axis=1)
-        if count % 2:
-            curved = ~self.part.mesh.topology.wire_edges
-            middles[curved] = self.places[self.chains[curved, count // 2]]
+        if self.cage.steps % 2 == 0:
+            curved = np.flatnonzero(~self.part.mesh.topology.wire_edges)
+            middles[curved] = self.cage.chains(curved)[:, self.cage.steps // 2]
         return np.asarray(middles)
 
     @lazy
@@ -132,23 +131,13 @@ class Picture:
     @lazy
     def copied_edges(self) -> tuple[Integers, Integers]:
         """Edges that the recipe made of shown cage edges: their ends (s, 2), and what each comes from (s,)."""
-        trace = self.built.trace
-        if trace.own_edges.all():
-            return np.zeros((0, 2), dtype=np.int64), np.zeros(0, dtype=np.int64)
-        hidden = np.append(self.part.mesh.hidden_edges, True)[trace.source.edges]
-        copies = np.flatnonzero(~trace.own_edges & ~hidden)
-        return self.built.topology.edges[copies], trace.source.edges[copies]
+        copies, sources = self.built.trace.copied_edges(~self.part.mesh.hidden_edges)
+        return self.built.topology.edges[copies], sources
 
     @lazy
     def copied_points(self) -> tuple[Integers, Integers]:
         """Points that the recipe made of shown cage points: which (k,), and what each comes from (k,)."""
-        trace = self.built.trace
-        if trace.own_edges.all():
-            return np.zeros(0, dtype=np.int64), np.zeros(0, dtype=np.int64)
-        is_copy = ~np.append(self.part.mesh.hidden_points, True)[trace.source.points]
-        is_copy[self.points[self.points >= 0]] = False
-        copies = np.flatnonzero(is_copy)
-        return copies, trace.source.points[copies]
+        return self.built.trace.copied_points(~self.part.mesh.hidden_points)
 
     def stepped_places(self, kind: Kind) -> Floats | None:
         """Where the elements of what the recipe makes of the cage are shown, by their middle.
@@ -170,9 +159,8 @@ class Picture:
 
     def segments(self, edges: Integers | None = None) -> Singles:
         """The lines along cage edges, all or some: (s, 2, 3)."""
-        chains = self.chains if edges is None else self.chains[edges]
-        lines = np.stack((chains[:, :-1], chains[:, 1:]), axis=2).reshape(-1, 2)
-        return self.drawn(self.places[lines])
+        chains = self.cage.chains(edges)
+        return self.drawn(np.stack((chains[:, :-1], chains[:, 1:]), axis=2).reshape(-1, 2, 3))
 
     def face_vertices(self, faces: Integers) -> Singles:
         """The triangles of some cage faces, as they are drawn: (3t, 3)."""
@@ -247,7 +235,7 @@ class Picture:
 
     def extent(self) -> Floats:
         """The points that frame what is shown of the part: (n, 3)."""
-        return self.places if self.part.recipe else self.cage_places
+        return self.cage.every() if self.part.recipe else self.cage_places
 
 
 def output_stop(part: Part) -> Stop:
@@ -300,16 +288,7 @@ def make_picture(
     else:
         vertices, indices, face = _flat_faces(built.mesh, drawn)
     trace = built.trace
-    points, chains = trace.points, trace.chains
-    if len(points) and (points.min() < 0 or (chains.size and chains.min() < 0)):
-        # What a step has welded away or cut off stays where the cage has it.
-        own = len(places) + np.arange(part.mesh.n_points)
-        places = np.concatenate((places, part.to_world(part.mesh).points))
-        points = np.where(points < 0, own, points)
-        gone = (chains < 0).any(axis=1)
-        chains = chains.copy()
-        chains[gone] = own[part.mesh.topology.edges[gone, 1:]]
-        chains[gone, 0] = own[part.mesh.topology.edges[gone, 0]]
+    cage = on_cage(trace, places, part.to_world(part.mesh).points, part.mesh.topology.edges)
     owner = np.where(trace.own_faces, trace.source.faces, -1)[face]
     bent = _bends(built, part) if bends else None
     if old is not None and indices is old.indices:
@@ -327,8 +306,7 @@ def make_picture(
         vertices,
         indices,
         owner,
-        points,
-        chains,
+        cage,
         middle,
         quick,
         limit,

@@ -33,7 +33,7 @@ from levelloop.core.geometry.plane_figures import area, cells, connected, flat_a
 from levelloop.core.mesh.combine import combined
 from levelloop.core.mesh.faces import face_areas, face_normals, signed_volume, triangles, turns_around, unit
 from levelloop.core.mesh.mesh import Mesh, NamedSet
-from levelloop.core.mesh.origins import Edit, carry, through
+from levelloop.core.mesh.origins import Edit, Origin, carry, through
 from levelloop.core.mesh.selection import Selection, points_of, select_mask
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.progress import pieces
@@ -53,8 +53,8 @@ def boolean(mesh: Mesh, other: Mesh, kind: Kind = "union", clean: bool = True, n
 
     Both in one space, mm. clean: welds the seam's points that lie within a thousandth of a millimetre of each other.
     name: what to call the second one. Selected after: the seam's edges; faces with more than four sides become the
-    set “n-gons”. Raises EditError where one of them is open, goes through itself or has a shell that is inside out, or
-    nothing is left.
+    set “n-gons”. Origins are in the first; what came from the other has none. Raises EditError where one of them is
+    open, goes through itself or has a shell that is inside out, or nothing is left.
     """
     import manifold3d  # type: ignore[import-not-found]
 
@@ -118,10 +118,21 @@ def boolean(mesh: Mesh, other: Mesh, kind: Kind = "union", clean: bool = True, n
         told.append(f"{len(large)} {'n-gon is' if len(large) == 1 else 'n-gons are'} left, kept as the set “n-gons”.")
         sets = tuple(named for named in edit.mesh.sets if named.name != "n-gons")
         edit = replace(edit, mesh=replace(edit.mesh, sets=(*sets, NamedSet("n-gons", "faces", large))))
-    return Edit(edit.mesh, select_mask("edges", seam), edit.origin, " ".join(told))
+    return Edit(edit.mesh, select_mask("edges", seam), _of_first(edit.origin, mesh, both), " ".join(told))
 
 
 # Helpers
+
+
+def _of_first(origin: Origin, mesh: Mesh, both: Mesh) -> Origin:
+    """Origins in both meshes put into one as those in the first of them: what came from the other has none."""
+    number = np.full(both.n_edges, -1, dtype=np.int64)
+    number[both.topology.find_edges(mesh.topology.edges)] = np.arange(mesh.n_edges)
+    return Origin(
+        np.where(origin.points < mesh.n_points, origin.points, -1),
+        np.append(number, -1)[origin.edges],
+        np.where(origin.faces < mesh.n_faces, origin.faces, -1),
+    )
 
 
 def _solid(mesh: Mesh, who: str, first: int) -> Any:
