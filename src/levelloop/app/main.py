@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import gc
-import logging
 import os
 import signal
 import sys
@@ -59,7 +58,7 @@ def open_window(file: Path | None, made: Callable[[], Document] | None = None) -
     app = application()
     _need_opengl()
     safe = preferences.safe
-    window = Window(session, Journal(failed=logging.getLogger("levelloop").warning) if safe else None)
+    window = Window(session, Journal() if safe else None)
     catch_defects(window.tell)
     window.resize(1280, 800)
     if made is not None:

@@ -95,6 +95,12 @@ class Document:
             object.__setattr__(self, "parts", parts)
 
     @property
+    def is_blank(self) -> bool:
+        """Whether there is nothing in it that somebody put there."""
+        kept = (self.parts, self.values, self.guides, self.cameras, self.materials, self.recipes, self.group_recipes)
+        return not any(kept) and self.anchor is None
+
+    @property
     def part(self) -> Part:
         """The active part. Raises EditError where there is none."""
         for part in self.parts:

@@ -19,7 +19,7 @@ from levelloop.files.ply import read_ply, write_ply
 from levelloop.files.reading import check_regular
 from levelloop.files.stl import read_stl, write_stl
 from levelloop.files.usd.read import read_usd
-from levelloop.files.usd.write import write_usd, write_usd_meshes
+from levelloop.files.usd.write import MOST_RESULT, without_result, write_usd, write_usd_meshes
 
 Named = Sequence[tuple[str, Mesh]]
 
@@ -116,14 +116,20 @@ def outputs_for(parts: Sequence[Part], path: Path, level: int | None = None, lim
 
 def notes_on(document: Document) -> list[str]:
     """What other programs will not find in a saved document, in sentences."""
-    names = [part.name for part in document.parts if part.mesh.scheme.creases == "chaikin"]
-    if not names:
-        return []
-    listed = ", ".join(f"“{name}”" for name in names)
-    return [
-        f"USD has no word for creases evened out by the Chaikin rule ({listed}); other programs will smooth "
-        "uneven creases there as they are."
-    ]
+    notes = []
+    large = ", ".join(f"“{part.name}”" for part in without_result(document))
+    if large:
+        notes.append(
+            f"The file has the cage and the recipe of {large}, not what they come to, which is over "
+            f"{MOST_RESULT:,} faces; other programs see the cage there."
+        )
+    chaikin = ", ".join(f"“{part.name}”" for part in document.parts if part.mesh.scheme.creases == "chaikin")
+    if chaikin:
+        notes.append(
+            f"USD has no word for creases evened out by the Chaikin rule ({chaikin}); other programs will smooth "
+            "uneven creases there as they are."
+        )
+    return notes
 
 
 def notes_on_meshes(meshes: Named, path: Path) -> list[str]:

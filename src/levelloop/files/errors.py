@@ -33,13 +33,34 @@ def guarded(path: Path, doing: str) -> Iterator[None]:
     except LevelLoopError as error:
         raise FileError(f"{name}: {error}") from error
     except OSError as error:
-        raise FileError(f"{name} cannot be {doing}: {error.strerror or shortened(error)}.") from error
+        # Where an array was written in part only there is no word from the system.
+        raise FileError(f"{name} cannot be {doing}: {error.strerror or _in_words(str(error), doing)}.") from error
     except (MemoryError, OverflowError) as error:
         raise FileError(f"{name} cannot be {doing}: it needs more memory than there is.") from error
     # Whatever a library raises for a file it cannot make sense of: the document that is open must survive it.
     except Exception as error:
         logging.getLogger("levelloop").exception("%s could not be %s", path, doing)
-        why = (
-            "it is damaged, or of a kind not known here" if doing == "read" else shortened(str(error).splitlines()[0:1])
-        )
-        raise FileError(f"{name} cannot be {doing}: {why}.") from error
+        raise FileError(f"{name} cannot be {doing}: {_in_words(str(error), doing)}.") from error
+
+
+# Helpers
+
+# What libraries say of the disk, and what to say instead.
+_KNOWN = {
+    "No space left": "the disk is full",
+    "File too large": "the disk takes no file as large",
+    "Read-only": "the disk may only be read",
+    "Permission denied": "that is not allowed there",
+    "null byte": "its name has a character that no file's name may have",
+    "requested and": "the disk did not take all of it; it may be full",
+}
+
+
+def _in_words(said: str, doing: str) -> str:
+    """Why a file could not be read or written, from what a library said."""
+    for words, meaning in _KNOWN.items():
+        if words in said:
+            return meaning
+    if doing == "read":
+        return "it is damaged, or of a kind not known here"
+    return "the disk did not take it; the details are in the log"

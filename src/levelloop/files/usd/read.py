@@ -33,6 +33,7 @@ from levelloop.document.materials import Material
 from levelloop.document.part import Part
 from levelloop.files.errors import FileError
 from levelloop.files.reading import check_regular
+from levelloop.files.usd import library
 from levelloop.files.usd.cameras import read_cameras
 from levelloop.files.usd.composition import check_composition
 from levelloop.files.usd.materials import read_material
@@ -50,6 +51,14 @@ from levelloop.files.usd.write import METRES_PER_MILLIMETRE
 
 def read_usd(path: Path) -> Document:
     """The document of a stage, ours or a foreign one. Raises FileError."""
+    with library():
+        return _read(path)
+
+
+# Helpers
+
+
+def _read(path: Path) -> Document:
     from pxr import Tf, Usd, UsdGeom
 
     _check_start(path)
@@ -95,9 +104,6 @@ def read_usd(path: Path) -> Document:
     active = wanted if wanted in ids else (ids[0] if ids else "")
     next_id = max([document.next_id, *(number_of_id(one) + 1 for one in ids)])
     return replace(document, parts=_believable(parts), active=active, next_id=next_id)
-
-
-# Helpers
 
 
 class _MaterialNames:

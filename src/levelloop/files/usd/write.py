@@ -7,7 +7,7 @@ levelloop: attributes.
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Container, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -18,25 +18,45 @@ from levelloop.core.arrays import chains
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.tags import TAGS
 from levelloop.core.recipe.chain import build
-from levelloop.core.surface.surface import without_holes
+from levelloop.core.surface.surface import faces_at, without_holes
 from levelloop.document.document import Document, new_part
 from levelloop.document.materials import SHIPPED
 from levelloop.document.part import Part
 from levelloop.files.errors import FileError
 from levelloop.files.shading import shown_normals
+from levelloop.files.usd import library
 from levelloop.files.usd.cameras import write_cameras
 from levelloop.files.usd.materials import write_material
 from levelloop.files.usd.settings import part_settings_of, settings_of
 from levelloop.files.usd.uv import identifier, write_uv
 
 METRES_PER_MILLIMETRE = 0.001
+MOST_RESULT = 200_000  # faces of what recipes make, in one file
 # The families of subsets that are named sets; a family is of one kind.
 _SETS = {"points": "pointSets", "edges": "edgeSets", "faces": "faceSets"}
 
 
-def write_usd(path: Path, document: Document) -> None:
-    """Writes the document to an empty or existing file path."""
-    _write(path, lambda stage: _write_document(stage, document))
+def write_usd(path: Path, document: Document, results: bool = True) -> None:
+    """Writes the document to an empty or existing file path.
+
+    results: what recipes make of the cages too, for other programs, as far as that is not too large.
+    """
+    too_large = {part.id for part in without_result(document)} if results else set()
+    shown = {part.id for part in document.parts if part.recipe and results} - too_large
+    _write(path, lambda stage: _write_document(stage, document, shown))
+
+
+def without_result(document: Document) -> list[Part]:
+    """The parts with a recipe that are saved as their cages alone: with their results the file would be too large."""
+    left, found = MOST_RESULT, []
+    for part in document.parts:
+        if part.recipe:
+            faces = faces_at(part.stepped.topology, part.level)
+            if faces > left:
+                found.append(part)
+            else:
+                left -= int(faces)
+    return found
 
 
 def write_usd_meshes(path: Path, meshes: Sequence[tuple[str, Mesh]]) -> None:
@@ -58,17 +78,18 @@ def write_usd_meshes(path: Path, meshes: Sequence[tuple[str, Mesh]]) -> None:
 
 def _write(path: Path, fill: Callable[[Any], None]) -> None:
     """Writes a stage that is filled by a function; Z up, in millimetres, everything under one root."""
-    from pxr import Sdf, Usd, UsdGeom
+    with library():
+        from pxr import Sdf, Usd, UsdGeom
 
-    layer = Sdf.Layer.CreateAnonymous(path.suffix)
-    stage = Usd.Stage.Open(layer)
-    UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.z)
-    UsdGeom.SetStageMetersPerUnit(stage, METRES_PER_MILLIMETRE)
-    root = UsdGeom.Xform.Define(stage, "/Model")
-    stage.SetDefaultPrim(root.GetPrim())
-    fill(stage)
-    if not layer.Export(str(path)):
-        raise FileError(f"{path} cannot be written.")
+        layer = Sdf.Layer.CreateAnonymous(path.suffix)
+        stage = Usd.Stage.Open(layer)
+        UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.z)
+        UsdGeom.SetStageMetersPerUnit(stage, METRES_PER_MILLIMETRE)
+        root = UsdGeom.Xform.Define(stage, "/Model")
+        stage.SetDefaultPrim(root.GetPrim())
+        fill(stage)
+        if not layer.Export(str(path)):
+            raise FileError(f"{path} cannot be written.")
 
 
 class _Names:
@@ -87,14 +108,15 @@ class _Names:
         return self._known[name]
 
 
-def _write_document(stage: Any, document: Document) -> None:
+def _write_document(stage: Any, document: Document, shown: Container[str]) -> None:
+    """The whole document; shown: the ids of the parts that are written with what their recipes make of them."""
     from pxr import Sdf
 
     _set(stage.GetDefaultPrim(), "settings", Sdf.ValueTypeNames.String, json.dumps(settings_of(document)))
     taken = {part.id for part in document.parts} | {"Materials", "Cameras"}
     materials = _Names("/Model/Materials")
     for part in document.parts:
-        _write_part(stage, part, taken, materials)
+        _write_part(stage, part, taken, materials, part.id in shown)
     for material in document.materials:
         write_material(stage, materials.path(material.name), material)
     known = {material.name for material in document.materials}
@@ -106,8 +128,8 @@ def _write_document(stage: Any, document: Document) -> None:
     write_cameras(stage, document.cameras)
 
 
-def _write_part(stage: Any, part: Part, taken: set[str], materials: _Names) -> None:
-    """The part's cage, and where it has a recipe what that makes of it, which any reader shows.
+def _write_part(stage: Any, part: Part, taken: set[str], materials: _Names, with_result: bool) -> None:
+    """The part's cage, and where it is wanted what its recipe makes of it, which any reader shows.
 
     taken: names of the stage that stand for something else.
     """
@@ -142,7 +164,7 @@ def _write_part(stage: Any, part: Part, taken: set[str], materials: _Names) -> N
     _write_own_tags(prim, mesh)
     _set(prim, "part", Sdf.ValueTypeNames.String, json.dumps(part_settings_of(part)))
     _write_sets(geometry, mesh)
-    if part.recipe:
+    if with_result:
         geometry.CreatePurposeAttr(UsdGeom.Tokens.guide)
         name = f"{part.id}_result"
         while name in taken:

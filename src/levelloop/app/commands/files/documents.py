@@ -181,7 +181,7 @@ class FileCommands:
         for path in paths:
             if path.suffix.lower() in ENDINGS:
                 self.window.on_view.add_guide(path)
-            elif not self.window.session.document.parts:
+            elif self.window.session.document.is_blank:
                 self.open_path(path)
             else:
                 self.import_path(path)

@@ -38,6 +38,7 @@ Unit = Literal["mm", "cm", "m", "in", "ft"]
 def signs(window: Window) -> tuple[Sign, ...]:
     """All signs, from left to right."""
     return (
+        _safety(window),
         _symmetry(window),
         _soft(window),
         _axes(window),
@@ -56,6 +57,16 @@ def grids(unit: str) -> list[float]:
     """The steps of a grid that one may choose, mm: even numbers of the unit."""
     one = MILLIMETRES[unit]
     return [step * one / 10.0 ** round(np.log10(one)) for step in GRIDS]
+
+
+def _safety(window: Window) -> Sign:
+    return Sign(
+        "safety",
+        "The program cannot write down what you do: if it ends now, it is lost. It goes on trying; saving may work.",
+        lambda: "■ not kept safe" if window.starting.trouble else "",
+        lambda: True,
+        lambda: [Pick(window.starting.trouble, lambda: None), None, Pick("save as …", window.on_files.ask_save)],
+    )
 
 
 def _symmetry(window: Window) -> Sign:

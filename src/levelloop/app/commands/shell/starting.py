@@ -10,6 +10,7 @@ from PySide6.QtCore import QBuffer, QByteArray, QEvent, QIODevice, QObject
 from levelloop.app.commands.files.recent import small
 from levelloop.app.commands.shell.lesson import LessonLine
 from levelloop.app.panels.start_card import StartCard
+from levelloop.app.post import post
 from levelloop.document.session import Session
 from levelloop.files.journal import Journal, Rescued, given_up, rescued, taken_up
 
@@ -28,6 +29,9 @@ class Starting(QObject):
         self.lesson = LessonLine(window)
         self.card = StartCard(window.panes)
         self._pictured = 0.0
+        if journal is not None:
+            over = post()
+            journal.changed = lambda: over.ask(self._journal_changed)
         card = self.card
         card.form.connect(window.start)
         card.asked_open.connect(window.on_files.ask_open)
@@ -85,7 +89,19 @@ class Starting(QObject):
             self.card.place()
         return False
 
+    @property
+    def trouble(self) -> str:
+        """Why what is done is not kept safe, in a sentence; empty where it is, or need not be."""
+        return self.journal.trouble if self.journal is not None else ""
+
     # Helpers
+
+    def _journal_changed(self) -> None:
+        self.window.strip.refresh()
+        if self.trouble:
+            self.window.tell(f"■ What you do is not kept safe: {self.trouble}")
+        else:
+            self.window.tell("What you do is kept safe again.")
 
     def _fill(self) -> None:
         self.card.fill(rescued() if self.journal is not None else ())
@@ -95,7 +111,8 @@ class Starting(QObject):
         if self.window.attempt(lambda: opened.append(taken_up(work))):
             self.window.adopt(opened[0])
             self.keep_safe()
-            if self.journal is None or self.journal.flush():
+            # The old copy goes once there is a new one.
+            if self.journal is not None and self.journal.flush():
                 given_up(work)
             self.window.tell(f"“{work.name}” goes on as it was at {work.at:%H:%M}; it is not saved yet.")
 
