@@ -20,8 +20,9 @@ from levelloop.core.errors import EditError
 from levelloop.core.mesh.faces import triangles
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.selection import NOTHING
-from levelloop.core.uv.flatten import jacobians, overlaps_itself, stretch_of, unwrap
+from levelloop.core.uv.flatten import overlaps_itself, stretch_of, unwrap
 from levelloop.core.uv.islands import island_uv, islands_of, uv_islands
+from levelloop.core.uv.measure import jacobians
 from levelloop.core.uv.packing import packed
 from levelloop.core.uv.seams import cut_to_discs, suggest_seams
 from levelloop.core.uv.straighten import grid_of

@@ -1,31 +1,44 @@
 """The one guard around what the toolkit calls: every override of one of its methods, put on when a class is written.
 
-An error raised by compiled code that leaves such an override ends the whole process, in the toolkit's binding for
-Python 3.11: the error is still half made, and the binding edits it. Caught and raised again in Python it is whole, and
-reaches `sys.excepthook` like any other, where `defects` tells and logs it; what the toolkit waits for is its default.
+No error leaves an override. One that compiled code has raised would end the whole process there, in the toolkit's
+binding for Python 3.11, which edits what is still half made; and any error that goes on through several overrides, from
+the drawing of a view to its event, is kept and printed by the binding in ways that end it too. It goes to
+`sys.excepthook` instead, where `defects` tells and logs it, and the toolkit gets what stands for nothing.
 """
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable
 from functools import wraps
 from types import FunctionType
 from typing import Any
 
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QObject, QSize
 
 GUARDED = "is_guarded"
+# What the toolkit wants back from methods that return something, where they have gone wrong.
+INSTEAD: dict[str, Callable[[], Any]] = {
+    "event": bool,
+    "eventFilter": bool,
+    "focusNextPrevChild": bool,
+    "sizeHint": QSize,
+    "mimeTypes": list,
+}
 
 
 def guarded(override: Callable[..., Any]) -> Callable[..., Any]:
-    """An override whose errors are whole when they leave it."""
+    """An override that no error leaves."""
+    instead = INSTEAD.get(override.__name__, lambda: None)
 
     @wraps(override)
     def called(*given: Any, **named: Any) -> Any:
         try:
             return override(*given, **named)
-        except BaseException as error:
-            raise error
+        # Whatever goes wrong while the toolkit waits: this is the window's one guard.
+        except Exception as error:
+            sys.excepthook(type(error), error, error.__traceback__)
+            return instead()
 
     setattr(called, GUARDED, True)
     return called

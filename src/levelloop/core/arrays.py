@@ -149,7 +149,8 @@ def sum_by(labels: Integers, values: AnyArray, count: int) -> Floats:
     if values.ndim == 1:
         return np.asarray(np.bincount(labels, weights=values, minlength=count), dtype=np.float64)
     columns = [np.bincount(labels, weights=values[:, d], minlength=count) for d in range(values.shape[1])]
-    return np.stack(columns, axis=1)
+    # Of nothing at all they are counts, not sums.
+    return np.stack(columns, axis=1).astype(np.float64, copy=False)
 
 
 def connected_labels(pairs: Integers, count: int) -> tuple[int, Integers]:

@@ -359,10 +359,10 @@ class Session(RecipeCalls, SelectCalls):
         return document.by_id(name) if is_id else document.by_name(name)
 
     def _change_older(self, parameters: Mapping[str, Any]) -> str:
-        states, here = self._states, self._here
+        states, here = tuple(self._states), self._here
         title = REGISTRY[self.state.key].title
         made, told = self.works(lambda: replayed(states, here, parameters), title)
-        if self._states is not states or self._here != here:
+        if tuple(self._states) != states or self._here != here:
             raise EditError("Something else has been done meanwhile; this was left out.")
         old = self.state
         self._states = made

@@ -59,6 +59,9 @@ TITLES = {
     ".usdz": "OpenUSD, packed",
     ".stl": "STL",
     ".ply": "PLY",
+    ".png": "PNG, a picture",
+    ".exr": "OpenEXR, a picture with its full range of light",
+    ".svg": "SVG, a drawing",
 }
 
 

@@ -18,6 +18,8 @@ from levelloop.still.lights import AROUND, GROUND, PANELS
 
 PASS = 4  # rays a pixel between two times that it tells how far it is
 SHOWN_EVERY = 1.0  # seconds between two pictures of what there is so far
+GROUND_REACH = 60.0  # times the radius of the scene that the ground goes on for
+NEAREST = 1e-5  # of how far the scene is away and large: nearer is not seen
 
 
 def main(scene_path: str, picture_path: str, so_far: str = "") -> None:
@@ -61,7 +63,7 @@ def _scene(mitsuba: Any, values: dict[str, Any]) -> dict[str, Any]:
         turn = mitsuba.ScalarTransform4f
         scene["ground"] = {
             "type": "disk",
-            "to_world": turn().translate(at).scale(60.0 * radius),
+            "to_world": turn().translate(at).scale(GROUND_REACH * radius),
             "bsdf": {"type": "diffuse", "reflectance": {"type": "rgb", "value": list(GROUND)}},
         }
     return scene
@@ -102,7 +104,10 @@ def _sensor(mitsuba: Any, values: dict[str, Any]) -> dict[str, Any]:
         aspect = values["width"] / values["height"]
         moved = look.translate([2 * half * across, -2 * half * up, 0.0])
         sensor = {"type": "orthographic", "to_world": moved.scale([half * aspect, half * aspect, 1.0])}
-    return {**sensor, "film": film, "sampler": {"type": "independent"}}
+    # By the scene's size: the renderer's own clips, in its units, cut off large scenes and the near side of tiny ones.
+    away = float(np.linalg.norm(np.subtract(camera["origin"], values["middle"])))
+    clips = {"near_clip": NEAREST * (away + values["radius"]), "far_clip": away + 2.0 * GROUND_REACH * values["radius"]}
+    return {**sensor, **clips, "film": film, "sampler": {"type": "independent"}}
 
 
 def _mesh(mitsuba: Any, name: str, shape: dict[str, Any]) -> Any:

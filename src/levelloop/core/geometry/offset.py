@@ -27,6 +27,7 @@ def even_offsets(normals: Floats, label: Integers, count: int) -> tuple[Floats, 
     least = np.full(count, np.inf)
     np.minimum.at(least, label, cosine)
     # Planes all within an angle of their mean are met within 1 / cos of it where they meet at all.
+    least[np.isinf(least)] = 0.0  # without planes
     astray = (least > FOLDED) & (np.linalg.norm(moves, axis=1) * least > STRAYS)
     square = sum_by(label, cosine**2, count)
     along = np.divide(sum_by(label, cosine, count), square, out=np.zeros(count), where=square > 0)

@@ -86,8 +86,10 @@ class Topology:
                 self.face_sizes.astype(np.min_scalar_type(sizes)),
                 self.corners.astype(np.min_scalar_type(points)),
             )
-        for name in [name for name in self.__dict__ if name not in ("n_points", "wires", "_packed")]:
-            self.__dict__.pop(name, None)
+        # As a list at once: another thread may be working something out just now.
+        for name in list(self.__dict__):
+            if name not in ("n_points", "wires", "_packed"):
+                self.__dict__.pop(name, None)
 
     @classmethod
     def derived(cls, face_offsets: Integers, corners: Integers, n_points: int) -> Self:

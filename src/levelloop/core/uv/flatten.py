@@ -16,7 +16,8 @@ from levelloop.core.mesh.origins import Edit, identity
 from levelloop.core.mesh.selection import Selection
 from levelloop.core.progress import pieces
 from levelloop.core.surface.surface import SmoothSurface
-from levelloop.core.uv.islands import Island, faces_or_all, islands_of
+from levelloop.core.uv.islands import Island, faces_meant, islands_of
+from levelloop.core.uv.measure import jacobians
 from levelloop.core.uv.packing import packed
 from levelloop.core.uv.seams import cut_to_discs
 from levelloop.core.values import dataclass
@@ -63,6 +64,8 @@ def unwrap(
 ) -> Edit:
     """Lays selected faces, or all, flat: an island between each run of seams, as true to the surface as it goes.
 
+    Where edges or points are selected, as seams are once they are suggested, the islands beside them are meant.
+
     method: "low stretch" keeps lengths, "angles" keeps angles. What cannot be laid flat is cut where that is cheapest,
     and the cuts become seams. Points of the set "pinned" keep their UV. pack: puts the islands into the unit square.
     smooth: by where the points lie on the smooth surface, else by the cage. Raises EditError where there are no faces.
@@ -71,7 +74,7 @@ def unwrap(
     """
     if mesh.n_faces == 0:
         raise EditError("There are no faces to lay flat.")
-    faces = faces_or_all(mesh, selection)
+    faces = faces_meant(mesh, selection, mesh.seams)
     places = limit_of(mesh) if smooth else mesh.points
     cost = edge_lengths(mesh.topology, places)
     seams = cut_to_discs(mesh, faces, mesh.seams, cost)
@@ -113,25 +116,6 @@ def stretch_of(island: Island, places: Floats, flat: Floats) -> Stretch:
     scale = singular.prod(axis=1)
     mean = max(float((scale * area).sum() / max(area.sum(), 1e-300)), 1e-300)
     return Stretch(singular[:, 0] / singular[:, 1], np.maximum(scale / mean, mean / scale), area)
-
-
-def jacobians(points: Floats, flat: Floats, shown: Integers) -> tuple[Floats, Floats, Booleans]:
-    """How triangles are mapped from their own planes (g, 2, 2), their areas in space (g,), and which have one (t,).
-
-    points: (n, 3), flat: (n, 2), shown: (t, 3).
-    """
-    area = 0.5 * np.linalg.norm(
-        np.cross(points[shown[:, 1]] - points[shown[:, 0]], points[shown[:, 2]] - points[shown[:, 0]]), axis=1
-    )
-    good = area > 1e-12 * max(float(area.max(initial=0.0)), 1e-300)
-    area, shown = area[good], shown[good]
-    a, b, c = (points[shown[:, n]] for n in range(3))
-    along = np.linalg.norm(b - a, axis=1)
-    u, v = np.einsum("ij,ij->i", c - a, b - a) / along, 2.0 * area / along
-    inverse = np.zeros((len(shown), 2, 2))
-    inverse[:, 0, 0], inverse[:, 0, 1], inverse[:, 1, 1] = 1.0 / along, -u / (along * v), 1.0 / v
-    sides = np.stack((flat[shown[:, 1]] - flat[shown[:, 0]], flat[shown[:, 2]] - flat[shown[:, 0]]), axis=2)
-    return np.asarray(sides @ inverse), area, good
 
 
 # Helpers

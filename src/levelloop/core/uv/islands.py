@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, distinct, inverse_of
+from levelloop.core.arrays import Booleans, Floats, Integers, connected_labels, distinct, inverse_of, mask_of
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.mesh.selection import Selection, faces_of
+from levelloop.core.mesh.selection import Selection, faces_of, points_of
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.values import dataclass
 
@@ -115,3 +115,19 @@ def faces_or_all(mesh: Mesh, selection: Selection) -> Integers:
     """The selected faces, or all where none are, each once: (f,)."""
     faces = faces_of(mesh.topology, selection) if len(selection) else np.arange(mesh.n_faces)
     return distinct(faces) if len(faces) else np.arange(mesh.n_faces)
+
+
+def faces_meant(mesh: Mesh, selection: Selection, cut: Booleans) -> Integers:
+    """The selected faces; of points and edges, as seams are, those of the islands beside them; all where none: (f,).
+
+    cut: (e,) edges that part islands.
+    """
+    if selection.kind == "faces" or len(selection) == 0:
+        return faces_or_all(mesh, selection)
+    touched = mask_of(mesh.topology.faces_of_points(points_of(mesh.topology, selection)), mesh.n_faces)
+    if selection.kind == "edges":
+        beside = mesh.topology.edge_faces[selection.indices]
+        touched = mask_of(beside[beside >= 0], mesh.n_faces)
+    islands = islands_of(mesh, np.arange(mesh.n_faces), cut) if touched.any() else []
+    found = [island.faces for island in islands if touched[island.faces].any()]
+    return np.sort(np.concatenate(found)) if found else np.arange(mesh.n_faces)

@@ -7,7 +7,6 @@ import numpy as np
 from levelloop.core.arrays import Booleans, Floats, Integers, difference, distinct, ranges, unique_rows
 from levelloop.core.mesh.faces import triangle_corners, triangles
 from levelloop.core.mesh.mesh import Mesh
-from levelloop.core.uv.flatten import jacobians
 from levelloop.core.uv.islands import uv_cuts
 from levelloop.core.uv.moving import island_labels
 from levelloop.core.values import dataclass
@@ -115,6 +114,25 @@ def signed_areas(mesh: Mesh) -> Floats:
     following = mesh.uv[mesh.topology.next_corner]
     twice = mesh.uv[:, 0] * following[:, 1] - mesh.uv[:, 1] * following[:, 0]
     return np.asarray(0.5 * np.add.reduceat(twice, mesh.topology.face_offsets[:-1]))
+
+
+def jacobians(points: Floats, flat: Floats, shown: Integers) -> tuple[Floats, Floats, Booleans]:
+    """How triangles are mapped from their own planes (g, 2, 2), their areas in space (g,), and which have one (t,).
+
+    points: (n, 3), flat: (n, 2), shown: (t, 3).
+    """
+    area = 0.5 * np.linalg.norm(
+        np.cross(points[shown[:, 1]] - points[shown[:, 0]], points[shown[:, 2]] - points[shown[:, 0]]), axis=1
+    )
+    good = area > 1e-12 * max(float(area.max(initial=0.0)), 1e-300)
+    area, shown = area[good], shown[good]
+    a, b, c = (points[shown[:, n]] for n in range(3))
+    along = np.linalg.norm(b - a, axis=1)
+    u, v = np.einsum("ij,ij->i", c - a, b - a) / along, 2.0 * area / along
+    inverse = np.zeros((len(shown), 2, 2))
+    inverse[:, 0, 0], inverse[:, 0, 1], inverse[:, 1, 1] = 1.0 / along, -u / (along * v), 1.0 / v
+    sides = np.stack((flat[shown[:, 1]] - flat[shown[:, 0]], flat[shown[:, 2]] - flat[shown[:, 0]]), axis=2)
+    return np.asarray(sides @ inverse), area, good
 
 
 # Helpers

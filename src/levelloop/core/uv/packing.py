@@ -13,11 +13,13 @@ from levelloop.core.mesh.faces import triangles
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, identity
 from levelloop.core.mesh.selection import Selection
-from levelloop.core.uv.islands import faces_or_all, island_uv, uv_islands
+from levelloop.core.uv.islands import faces_meant, island_uv, uv_cuts, uv_islands
+from levelloop.core.uv.measure import overlapping_faces
 from levelloop.core.words import counted
 
 FEW = 80  # islands that are fitted in the finer way
 TRIES = 14  # scales looked at for the largest at which all fit
+FULL, LONG = 0.3, 6.0  # of the square, and times its width: below and beyond it is said what limits
 TURNS = 90  # directions between 0° and 90° that a lone island is tried in
 
 
@@ -32,11 +34,12 @@ def pack(
     """Puts the islands of selected faces, or of all, beside each other into the unit square.
 
     margin: pixels between them and at the rim, of a picture size pixels wide; turn: by any angle; equal_density: all at
-    one scale of UV against the surface, else each as large as it is to the others. Raises EditError without UV.
+    one scale of UV against the surface, else each as large as it is to the others. A layout that is right and fills
+    more than what comes out stays. Raises EditError without UV.
     """
     if mesh.uv is None:
         raise EditError("There is no UV to pack yet; unwrap first.")
-    faces = faces_or_all(mesh, selection)
+    faces = faces_meant(mesh, selection, uv_cuts(mesh))
     islands = uv_islands(mesh, faces)
     flats = [island_uv(mesh, island) for island in islands]
     if equal_density:
@@ -51,6 +54,14 @@ def pack(
         uv[island.corners] = flat[island.topology.corners]
     used = sum(_area(flat, corners) for flat, corners in zip(placed, shown, strict=True))
     told = f"{counted(len(islands), 'island fills', 'islands fill')} {100 * used:.0f} % of the square."
+    long = max(placed, key=lambda flat: float(np.ptp(flat, axis=0).max()))
+    sides = np.sort(np.ptp(long, axis=0))
+    if used < FULL and sides[1] > LONG * max(float(sides[0]), 1e-300):
+        told += f" The longest, {sides[1] / max(float(sides[0]), 1e-300):.0f} times as long as wide, sets their size."
+    before = sum(_area(island_uv(mesh, island), corners) for island, corners in zip(islands, shown, strict=True))
+    if used < before and _is_right(mesh, faces):
+        kept = f"Nothing was packed: it fills {100 * before:.0f} % of the square as it is, packed {100 * used:.0f} %."
+        return Edit(mesh, selection, identity(mesh), kept + told[told.index(".") + 1 :])
     return Edit(replace(mesh, uv=uv), selection, identity(mesh), told)
 
 
@@ -74,6 +85,13 @@ def packed(flats: Sequence[Floats], margin: int = 4, size: int = 2048, turn: boo
 
 
 # Helpers
+
+
+def _is_right(mesh: Mesh, faces: Integers) -> bool:
+    """Whether the UV of some faces lies in the unit square, and no face of the mesh over another."""
+    assert mesh.uv is not None
+    uv = mesh.uv[mesh.topology.corners_of_faces(faces)]
+    return bool((uv >= 0.0).all() and (uv <= 1.0).all()) and len(overlapping_faces(mesh)[0]) == 0
 
 
 def _solid(flat: Floats) -> Floats:

@@ -12,7 +12,7 @@ from levelloop.core.errors import EditError
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, identity
 from levelloop.core.mesh.selection import Selection
-from levelloop.core.uv.islands import Island, faces_or_all, island_uv, uv_islands
+from levelloop.core.uv.islands import Island, faces_meant, island_uv, uv_cuts, uv_islands
 from levelloop.core.words import counted
 
 
@@ -24,7 +24,7 @@ def straighten_uv(mesh: Mesh, selection: Selection) -> Edit:
     """
     if mesh.uv is None:
         raise EditError("There is no UV to straighten yet; unwrap first.")
-    faces = faces_or_all(mesh, selection)
+    faces = faces_meant(mesh, selection, uv_cuts(mesh))
     uv = mesh.uv.copy()
     islands = uv_islands(mesh, faces)
     straight = 0

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from levelloop.core.errors import EditError
+from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.values import dataclass
 from levelloop.document.parameters.base import (
     AXES_WORDS,
@@ -143,8 +144,10 @@ class Curve(PartName):
     """A curve: another part by its name, or its points."""
 
     def tells_sides(self, value: Any, axis: int) -> bool:
-        """Any curve does, unless it lies in the plane."""
-        return bool(value) if isinstance(value, str) else any(point[axis] != 0 for point in value or ())
+        """Any curve does, unless it lies in the plane; a part's, once its name is replaced by what it is."""
+        if value is None or isinstance(value, str):
+            return bool(value)
+        return any(point[axis] != 0 for point in (value.points if isinstance(value, Mesh) else value))
 
     def _read(self, value: Any, reading: Reading) -> Any:
         if isinstance(value, str):

@@ -176,6 +176,10 @@ class Expression(Parameter):
 class Colour(Parameter):
     """A colour as #RRGGBB."""
 
+    def first(self, document: Document) -> Any:
+        """A plain one, to be typed over."""
+        return "#D3CABB"
+
     def _read(self, value: Any, reading: Reading) -> Any:
         if not isinstance(value, str) or not re.fullmatch(r"#[0-9A-Fa-f]{6}", value.strip()):
             raise EditError(f"A colour is written #RRGGBB, such as #D3CABB, not {quoted(value)}.")

@@ -20,6 +20,8 @@ from levelloop.document.part import Part
 from levelloop.document.registry import Operation
 
 FARTHEST = 1e15  # mm
+FLATTENED = 1e-9  # of the largest stretch: a smaller one is none
+SMALLEST = 1e-9  # times its own size that a part may be put to its place at
 
 
 def edited(part: Part, operation: Operation, selection: Selection, values: dict[str, Any]) -> Edit:
@@ -62,9 +64,14 @@ def placed_whole(part: Part, operation: Operation, values: dict[str, Any]) -> Pa
         moved = np.concatenate((moved, [moved.mean(axis=0) + normal / size]))
     by = np.eye(4)
     by[:, :3] = np.linalg.lstsq(np.concatenate((world, np.ones((len(world), 1))), axis=1), moved, rcond=1e-12)[0]
-    if abs(np.linalg.det(by[:3, :3])) < 1e-9:
-        # Flattened: that is the cage's to keep, a place must be one to come back from.
+    stretches = np.linalg.svd(by[:3, :3], compute_uv=False)
+    if stretches[2] <= FLATTENED * stretches[0]:
+        if part.shared:
+            raise EditError(f"“{part.name}” shares its cage; flattened, all that share it would be. Flatten a duplicate.")
+        # That is the cage's to keep: a place must be one to come back from.
         return None
+    if not np.linalg.svd((part.transform @ by)[:3, :3], compute_uv=False)[2] >= SMALLEST:
+        raise EditError(f"“{part.name}” would be smaller than can be reckoned with.")
     misses = np.abs(world @ by[:3, :3] + by[3, :3] - moved).max()
     if misses > 1e-6 * max(float(np.abs(moved).max()), 1.0):
         return None

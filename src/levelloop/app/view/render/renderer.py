@@ -159,6 +159,9 @@ class Renderer:
             self._light().use(3)
         # What one looks through comes after what stands behind it.
         for solid in sorted(scene.solids, key=lambda one: one.is_clear):
+            if len(solid.picture.indices) == 0:
+                # Curves have no surface, and OpenGL no empty buffers: what stands for one would be drawn.
+                continue
             is_laid_on = solid.is_laid_on
             array = self._laid_on(solid.picture) if is_laid_on else self._surface(solid)
             middle = solid.picture.middle

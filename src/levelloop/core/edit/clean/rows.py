@@ -56,20 +56,20 @@ def take_out_row(mesh: Mesh, selection: Selection) -> Edit:
 def _ring_of(mesh: Mesh, selection: Selection) -> Integers:
     """The edges that a row of quads has between its faces and at its ends."""
     topology = mesh.topology
+    sizes = np.append(topology.face_sizes, 0)  # −1, no face, reads the spare last entry
     if selection.kind == "edges" and len(selection):
         start = selection
     elif selection.kind == "faces" and len(selection):
         faces = topology.edge_faces
-        between = selection.mask(topology)[faces].all(axis=1) & (faces[:, 1] >= 0)
-        between &= (topology.face_sizes[faces] == 4).all(axis=1)
+        between = np.append(selection.mask(topology), False)[faces].all(axis=1)
+        between &= (sizes[faces] == 4).all(axis=1)
         start = Selection("edges", np.flatnonzero(between))
         if len(start) == 0:
             raise EditError("To take out a row, select an edge that it crosses, or two neighbouring quads of it.")
     else:
         raise EditError("To take out a row, select an edge that it crosses, or faces of it.")
     ring = np.sort(select_ring(topology, start).indices)
-    quads = topology.face_sizes[topology.edge_faces[ring]] == 4
-    if not (quads & (topology.edge_faces[ring] >= 0)).any():
+    if not (sizes[topology.edge_faces[ring]] == 4).any():
         raise EditError("There is no quad beside it, and so no row.")
     return ring
 

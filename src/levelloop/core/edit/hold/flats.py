@@ -132,8 +132,11 @@ def _outlines(mesh: Mesh, held: Booleans) -> list[tuple[Integers, Integers]]:
         faces = np.flatnonzero(label == flat)
         corners = topology.corners_of_faces(faces)
         outline = corners[is_rim[corners]]
+        if len(faces) < 2 or len(outline) == 0:
+            # Where all folds are as small, a closed form is one flat without a rim.
+            continue
         order = one_cycle(topology.corners[outline], topology.corner_end[outline])
-        if len(faces) > 1 and order is not None and held[outline].all():
+        if order is not None and held[outline].all():
             found.append((faces, outline[order]))
     return found
 
