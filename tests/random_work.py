@@ -12,6 +12,7 @@ import time
 import traceback
 from collections import Counter
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -116,7 +117,8 @@ def _names(session: ll.Session) -> list[str]:
 
 def some_values(hand: random.Random, parameters: tuple[Parameter, ...], session: ll.Session) -> dict[str, Any]:
     """Values for some of the parameters; the others keep their defaults."""
-    return {one.name: some_value(hand, one, session) for one in parameters if hand.random() < 0.5 or one.default is None}
+    given = (one for one in parameters if hand.random() < 0.5 or one.default is None)
+    return {one.name: some_value(hand, one, session) for one in given}
 
 
 FORMS = (
@@ -181,6 +183,7 @@ def try_recipe(trial: Trial, seed: int, folder: Path, looked_at: Callable[[Any],
     part = session.part
     trial.holds("a step that is left out by a defect", story, not _defects(part.plain.troubles))
     if part.stepped.n_faces > MOST_FACES:
+        trial.counts["too large"] += 1
         return
     for stop in part.plain.stops:
         trial.run("trace", story, lambda stop=stop: stop.route.trace)
@@ -224,7 +227,7 @@ def try_operations(trial: Trial, seed: int, count: int) -> None:
         values = some_values(hand, operation.parameters, session)
         before, told = session.document, [*story[-6:], (operation.key, values, _selected(session))]
         steps = len(session.history)
-        done = trial.run(operation.key, told, lambda key=operation.key, values=values: session.do(key, **values) or True)
+        done = trial.run(operation.key, told, partial(_do, session, operation.key, values))
         after = session.document
         if done is None:
             trial.holds(f"{operation.key} refused, and changed something", told, after is before)
@@ -236,8 +239,13 @@ def try_operations(trial: Trial, seed: int, count: int) -> None:
             session.undo()
             trial.holds(f"{operation.key} is not undone", told, session.document is before)
             session.redo()
-        if sum(part.mesh.n_faces for part in after.parts) > MOST_FACES or len(after.parts) > 12:
+        if not after.parts or sum(part.mesh.n_faces for part in after.parts) > MOST_FACES or len(after.parts) > 12:
             session, story = bench(hand)
+
+
+def _do(session: ll.Session, key: str, values: dict[str, Any]) -> bool:
+    session.do(key, **values)
+    return True
 
 
 def _pick(hand: random.Random, session: ll.Session) -> None:

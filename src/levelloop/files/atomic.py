@@ -42,6 +42,10 @@ def replacing(path: Path) -> Iterator[Path]:
             temporary.chmod(target.stat().st_mode & 0o777 if target.exists() else 0o666 & ~_umask())
             temporary.replace(target)
             _sync_folder(target.parent)
+        except FileError as error:
+            # What writes knows the temporary name only; nobody else does.
+            said = str(error).replace(str(temporary), str(path)).replace(temporary.name, shortened(path.name))
+            raise FileError(said) from error
         finally:
             temporary.unlink(missing_ok=True)
 

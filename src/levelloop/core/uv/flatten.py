@@ -13,11 +13,12 @@ from levelloop.core.geometry.boxes import BoxTree
 from levelloop.core.mesh.faces import edge_lengths, triangles
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, identity
-from levelloop.core.mesh.selection import Selection
+from levelloop.core.mesh.selection import NOTHING, Selection
 from levelloop.core.progress import pieces
 from levelloop.core.surface.surface import SmoothSurface
 from levelloop.core.uv.islands import Island, faces_meant, islands_of
 from levelloop.core.uv.measure import jacobians
+from levelloop.core.uv.packing import pack as packed_whole
 from levelloop.core.uv.packing import packed
 from levelloop.core.uv.seams import cut_to_discs
 from levelloop.core.values import dataclass
@@ -98,7 +99,12 @@ def unwrap(
     told = f"{counted(len(found), 'island')}; stretched {mean:.3g} × on average, at most {worst:.3g} ×."
     if new:
         told += f" {counted(new, 'edge', 'edges')} became seams, so that all could be laid flat."
-    return Edit(replace(mesh, uv=uv, seam=seams), selection, identity(mesh), told)
+    laid = replace(mesh, uv=uv, seam=seams)
+    if pack and selection.kind != "faces" and len(faces) < mesh.n_faces and mesh.uv is not None:
+        # The islands beside what is selected find their place among the others.
+        edit = packed_whole(laid, NOTHING, margin, size)
+        return replace(edit, selection=selection, message=f"{told} {edit.message}")
+    return Edit(laid, selection, identity(mesh), told)
 
 
 def limit_of(mesh: Mesh) -> Floats:

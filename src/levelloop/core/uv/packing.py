@@ -12,8 +12,8 @@ from levelloop.core.errors import EditError
 from levelloop.core.mesh.faces import triangles
 from levelloop.core.mesh.mesh import Mesh
 from levelloop.core.mesh.origins import Edit, identity
-from levelloop.core.mesh.selection import Selection
-from levelloop.core.uv.islands import faces_meant, island_uv, uv_cuts, uv_islands
+from levelloop.core.mesh.selection import NOTHING, Selection
+from levelloop.core.uv.islands import faces_or_all, island_uv, uv_islands
 from levelloop.core.uv.measure import overlapping_faces
 from levelloop.core.words import counted
 
@@ -31,7 +31,7 @@ def pack(
     turn: bool = True,
     equal_density: bool = True,
 ) -> Edit:
-    """Puts the islands of selected faces, or of all, beside each other into the unit square.
+    """Puts the islands of selected faces, or of all, beside each other into the unit square; of all for points, edges.
 
     margin: pixels between them and at the rim, of a picture size pixels wide; turn: by any angle; equal_density: all at
     one scale of UV against the surface, else each as large as it is to the others. A layout that is right and fills
@@ -39,7 +39,8 @@ def pack(
     """
     if mesh.uv is None:
         raise EditError("There is no UV to pack yet; unwrap first.")
-    faces = faces_meant(mesh, selection, uv_cuts(mesh))
+    # Of seams or points that are selected the whole is meant: what lies beside them would be put over the rest.
+    faces = faces_or_all(mesh, selection if selection.kind == "faces" else NOTHING)
     islands = uv_islands(mesh, faces)
     flats = [island_uv(mesh, island) for island in islands]
     if equal_density:

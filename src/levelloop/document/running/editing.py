@@ -67,7 +67,9 @@ def placed_whole(part: Part, operation: Operation, values: dict[str, Any]) -> Pa
     stretches = np.linalg.svd(by[:3, :3], compute_uv=False)
     if stretches[2] <= FLATTENED * stretches[0]:
         if part.shared:
-            raise EditError(f"“{part.name}” shares its cage; flattened, all that share it would be. Flatten a duplicate.")
+            raise EditError(
+                f"“{part.name}” shares its cage; flattened, all that share it would be. Flatten a duplicate of it."
+            )
         # That is the cage's to keep: a place must be one to come back from.
         return None
     if not np.linalg.svd((part.transform @ by)[:3, :3], compute_uv=False)[2] >= SMALLEST:
