@@ -261,6 +261,29 @@ def test_results_that_are_too_large_are_left_to_the_recipe_and_said(tmp_path: Pa
     assert "_result" not in (tmp_path / "bare.usda").read_text()
 
 
+@pytest.mark.parametrize("ending", [".usda", ".usdc"])
+def test_orders_radii_paths_and_empty_sets_come_back(ending: str, tmp_path: Path) -> None:
+    session = Session.new()
+    session.do("add_box", name="box")
+    for name in ("zebra", "apple", "mango"):
+        session.do("material", name=name, colour="#112233")
+    session.do("material", name="wood", image="textures/not there.png")
+    for face, name in enumerate(("mango", "wood", "apple")):
+        session.select(faces=[face])
+        session.do("set_material", material=name)
+    session.select(faces=[3])
+    session.do("keep_set", name="gone")
+    session.do("delete")
+    session.do("add_curve", points=((0, 0, 0), (1, 0, 0), (2, 1, 0)), radii=1)
+    session.save(tmp_path / f"it{ending}")
+    again = Session.open(tmp_path / f"it{ending}")
+    for one in (session, again):
+        assert [material.name for material in one.document.materials] == ["zebra", "apple", "mango", "wood"]
+        assert one.document.materials[3].image == "textures/not there.png"
+        assert [(named.name, len(named.indices)) for named in one.document.parts[0].mesh.sets] == [("gone", 0)]
+        assert one.part.mesh.radius is not None and one.part.mesh.radius.tolist() == [1.0, 1.0, 1.0]
+
+
 def test_the_name_of_a_temporary_file_is_told_to_nobody(tmp_path: Path) -> None:
     session = Session.new()
     session.do("add_line", points=((0, 0, 0), (1, 0, 0)))
@@ -307,10 +330,11 @@ def test_packing_never_fills_less_than_what_was_right_before() -> None:
     from levelloop.core.uv.measure import filled
 
     session = Session.new()
-    session.do("add_plane", size=(300, 2), cells=(60, 1))
+    session.do("add_plane", size=(3000, 2), cells=(60, 1))
     session.do("add_box", size=(20, 20, 20), name="box")
     session.do("combine", parts=[part.name for part in session.document.parts])
     session.do("suggest_seams")
+    session.select_none()
     session.do("unwrap")
     told = ""
     for values in ({"margin": 40, "size": 256}, {"margin": 4}, {"turn": False}, {"equal_density": False}):

@@ -24,6 +24,7 @@ from levelloop.core.mesh.mesh import (
     NamedSet,
     Scheme,
 )
+from levelloop.core.mesh.selection import KINDS
 from levelloop.core.mesh.tags import CORNER, CREASE, TAGS, Tag
 from levelloop.core.mesh.topology import Topology
 from levelloop.core.progress import pieces
@@ -351,6 +352,11 @@ def _subsets(
             indices = indices[indices >= 0]
         label = subset.GetPrim().GetDisplayName() or subset.GetPrim().GetName()
         sets.append(NamedSet(label, f"{kind}s", indices))  # type: ignore[arg-type]
+    kept = geometry.GetPrim().GetAttribute("levelloop:emptySets")
+    for said in (kept.Get() or []) if kept else []:
+        kind, _, label = str(said).partition(" ")
+        if label and kind in KINDS:
+            sets.append(NamedSet(label, kind, np.zeros(0, dtype=np.int64)))
     return material, tuple(names), tuple(sets)
 
 

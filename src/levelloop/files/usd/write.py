@@ -115,10 +115,11 @@ def _write_document(stage: Any, document: Document, shown: Container[str]) -> No
     _set(stage.GetDefaultPrim(), "settings", Sdf.ValueTypeNames.String, json.dumps(settings_of(document)))
     taken = {part.id for part in document.parts} | {"Materials", "Cameras"}
     materials = _Names("/Model/Materials")
-    for part in document.parts:
-        _write_part(stage, part, taken, materials, part.id in shown)
+    # In their own order, before parts that have some of them.
     for material in document.materials:
         write_material(stage, materials.path(material.name), material)
+    for part in document.parts:
+        _write_part(stage, part, taken, materials, part.id in shown)
     known = {material.name for material in document.materials}
     used = dict.fromkeys(name for part in document.parts for name in part.mesh.materials if name not in known)
     for material in SHIPPED:
@@ -257,7 +258,9 @@ def _write_own_tags(prim: Any, mesh: Mesh) -> None:
         _set(prim, "wires", Sdf.ValueTypeNames.IntArray, _integers(mesh.topology.wires.ravel()))
     for tag in TAGS:
         values = mesh.tagged(tag)
-        if not tag.own or (values == tag.default).all():
+        # Radii that are all as they are usual are something else than none.
+        is_told = tag.type is np.float64 and getattr(mesh, tag.name) is not None
+        if not tag.own or ((values == tag.default).all() and not is_told):
             continue
         if tag.type is np.bool_:
             members = np.flatnonzero(values)
@@ -280,8 +283,12 @@ def _write_sets(geometry: Any, mesh: Mesh) -> None:
     """Named sets as subsets, edges by the pairs of their points."""
     from pxr import Sdf, UsdGeom
 
+    # A family of subsets without an index is none to USD.
+    empty = [f"{named.kind} {named.name}" for named in mesh.sets if not len(named.indices)]
+    if empty:
+        _set(geometry.GetPrim(), "emptySets", Sdf.ValueTypeNames.StringArray, empty)
     used: set[str] = set()
-    for number, named in enumerate(mesh.sets):
+    for number, named in enumerate(named for named in mesh.sets if len(named.indices)):
         indices, wires = named.indices, named.indices[:0]
         if named.kind == "edges":
             is_wire = mesh.topology.wire_edges[indices]
