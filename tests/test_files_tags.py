@@ -124,7 +124,8 @@ def test_uv_in_a_saved_stage_is_what_usd_means(tmp_path: Path) -> None:
 def test_a_rule_usd_cannot_state_is_said_on_saving(tmp_path: Path) -> None:
     plain = document_of(box())
     even = document_of(replace(box(), scheme=Scheme(creases="chaikin")))
-    assert notes_on(plain) == [] and "“cage”" in notes_on(even)[0]
+    path = Path("cage.usda")
+    assert notes_on(plain, path) == [] and "“cage”" in notes_on(even, path)[0]
     script = tmp_path / "script.json"
     script.write_text('[{"do": "add_box"}, {"do": "set_scheme", "creases": "chaikin"}]', encoding="utf-8")
     done = CliRunner().invoke(cli, ["run", str(script), "-o", str(tmp_path / "box.usda")])

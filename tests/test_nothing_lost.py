@@ -248,9 +248,9 @@ def test_results_that_are_too_large_are_left_to_the_recipe_and_said(tmp_path: Pa
     session.do("add_box", size=(10, 10, 10), cells=(8, 8, 8), name="large")
     session.add_step("mirror", planes="y")
     session.do("set_level", level=6)
-    assert [part.name for part in without_result(session.document)] == ["large"]
-    (note,) = notes_on(session.document)
-    assert "“large”" in note and f"{MOST_RESULT:,}" in note
+    assert [part.name for part in without_result(session.document, ".usda")] == ["large"]
+    (note,) = notes_on(session.document, tmp_path / "it.usda")
+    assert "“large”" in note and f"{MOST_RESULT[".usda"]:,}" in note
     began = time.monotonic()
     session.save(tmp_path / "it.usda")
     assert time.monotonic() - began < 20 and (tmp_path / "it.usda").stat().st_size < 5_000_000

@@ -82,7 +82,7 @@ def convert(file: Path, output: Path, part_name: str | None, plain: bool) -> Non
     document = _document(file)
     if is_document(output) and part_name is None:
         write_document(document, output)
-        _note(document)
+        _note(document, output)
         return
     parts = _chosen(document, part_name)
     _write([(part.name, part.to_world(part.mesh if plain else part.held_cage())) for part in parts], output)
@@ -185,7 +185,7 @@ def run(script: Path, file: Path | None, output: Path) -> None:
     run_script(session, steps)
     if is_document(output):
         session.save(output)
-        _note(session.document)
+        _note(session.document, output)
     else:
         _write(outputs_for(_chosen(session.document, None), output), output)
 
@@ -237,11 +237,11 @@ def _write(meshes: Sequence[tuple[str, Mesh]], output: Path) -> None:
         click.echo(note, err=True)
 
 
-def _note(document: Document) -> None:
+def _note(document: Document, path: Path) -> None:
     """Says on standard error what other programs will not find in the saved file."""
     from levelloop.files import notes_on
 
-    for note in notes_on(document):
+    for note in notes_on(document, path):
         click.echo(note, err=True)
 
 

@@ -117,14 +117,14 @@ def outputs_for(parts: Sequence[Part], path: Path, level: int | None = None, lim
     return [(part.name, part.output(level, limit, normals)) for part in pieces(parts)]
 
 
-def notes_on(document: Document) -> list[str]:
-    """What other programs will not find in a saved document, in sentences."""
+def notes_on(document: Document, path: Path) -> list[str]:
+    """What other programs will not find in a document that is saved under a path, in sentences."""
     notes = []
-    large = ", ".join(f"“{part.name}”" for part in without_result(document))
+    large = ", ".join(f"“{part.name}”" for part in without_result(document, path.suffix))
     if large:
         notes.append(
             f"The file has the cage and the recipe of {large}, not what they come to, which is over "
-            f"{MOST_RESULT:,} faces; other programs see the cage there."
+            f"{MOST_RESULT[path.suffix.lower()]:,} faces; other programs see the cage there."
         )
     chaikin = ", ".join(f"“{part.name}”" for part in document.parts if part.mesh.scheme.creases == "chaikin")
     if chaikin:

@@ -8,8 +8,9 @@ from __future__ import annotations
 
 import re
 import warnings
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
+from io import BytesIO, TextIOWrapper
 from itertools import pairwise
 from pathlib import Path
 
@@ -36,7 +37,7 @@ def read_obj(path: Path) -> list[tuple[str, Mesh]]:
     """The named meshes of an OBJ file. Raises FileError with the line where something is wrong."""
     data = read_bytes(path)
     # The plain case at once; where anything is odd, line by line, which also finds the line that is wrong.
-    content = _read_plain(data) or _read_lines(path, data.decode("utf-8", "replace"))
+    content = _read_plain(data) or _read_lines(path, _lines(data))
     if len(content.points) == 0:
         raise FileError(f"{path.name} holds no points; it is empty or no OBJ file.")
     topology = Topology(offsets_from_sizes(content.sizes), content.corners, len(content.points))
@@ -202,9 +203,26 @@ def _numbers(text: np.ndarray, kind: type) -> np.ndarray | None:
             return None
 
 
-def _read_lines(path: Path, text: str) -> _Content:
+def _lines(data: bytes) -> Iterator[tuple[int, str]]:
+    """The lines of a file with their numbers, one at a time, those that a backslash continues put together.
+
+    Never all of them as text: what is no OBJ file at all may be large, and is refused at its first line.
+    """
+    begun, first = "", 0
+    for number, line in enumerate(TextIOWrapper(BytesIO(data), "utf-8", "replace"), start=1):
+        line = line.rstrip("\n")
+        first = first or number
+        if line.endswith("\\"):
+            begun += f"{line[:-1]} "
+            continue
+        yield first, begun + line
+        begun, first = "", 0
+    if begun:
+        yield first, begun
+
+
+def _read_lines(path: Path, lines: Iterable[tuple[int, str]]) -> _Content:
     """Any file, line by line. Raises FileError with the line where something is wrong."""
-    lines = text.replace("\\\n", " ").replace("\\\r\n", " ").splitlines()
     points: list[list[float]] = []
     uv: list[list[float]] = []
     corners: list[int] = []
@@ -232,7 +250,7 @@ def _read_lines(path: Path, text: str) -> _Content:
             raise refuse(number, f"there is no texture coordinate {shortened(of_uv)}.")
         return place, uv_place
 
-    for number, line in enumerate(lines, start=1):
+    for number, line in lines:
         words = line.split()
         if not words or words[0].startswith("#"):
             continue
@@ -361,6 +379,7 @@ def _parts_of(whole: Mesh, owner: np.ndarray, count: int) -> list[Mesh]:
     own_wires = number[len(corners) : len(corners) + 2 * len(wires)].reshape(-1, 2) - point_ends[wire_owner][:, None]
     wire_order, wire_ends = group_order(wire_owner, count)
     corner_ends = np.searchsorted(corner_owner, np.arange(count + 1))
+    face_starts = offsets_from_sizes(topology.face_sizes[faces])
     materials = whole.material[faces]
     sets = [(named, mask_of(named.indices, whole.n_faces)[faces]) for named in whole.sets]
     parts = []
@@ -368,7 +387,8 @@ def _parts_of(whole: Mesh, owner: np.ndarray, count: int) -> list[Mesh]:
         a, b = int(face_ends[one]), int(face_ends[one + 1])
         c, d = int(corner_ends[one]), int(corner_ends[one + 1])
         p, q = int(point_ends[one]), int(point_ends[one + 1])
-        plain = Topology(offsets_from_sizes(topology.face_sizes[faces[a:b]]), own_corner[c:d], q - p)
+        # What they are cut from has been looked through.
+        plain = Topology.derived(face_starts[a : b + 1] - face_starts[a], own_corner[c:d].copy(), q - p)
         if len(wires):
             plain = plain.with_wires(own_wires[wire_order[wire_ends[one] : wire_ends[one + 1]]])
         here = [(named.name, np.flatnonzero(inside[a:b])) for named, inside in sets]

@@ -6,6 +6,7 @@ row, and a field of Mesh.
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Literal
 
 import numpy as np
@@ -39,7 +40,7 @@ class Tag:
 
     def all_alike(self, count: int) -> AnyArray:
         """The default so many times, (count,), in the room of one: what nobody has tagged takes no memory."""
-        return frozen(np.broadcast_to(np.array(self.default, dtype=self.type), (count,)))
+        return _all_alike(self.type, self.default, count)
 
     def taken(self, values: AnyArray, origin: AnyArray) -> AnyArray:
         """The values of where new elements come from, (n,), the default where that is −1."""
@@ -52,6 +53,12 @@ class Tag:
         result: AnyArray = np.zeros(count, dtype=self.type)
         np.maximum.at(result, to, values)
         return result
+
+
+# A file of a hundred thousand objects asks five times for each of them.
+@lru_cache(maxsize=256)
+def _all_alike(kind: type, value: float, count: int) -> AnyArray:
+    return frozen(np.broadcast_to(np.array(value, dtype=kind), (count,)))
 
 
 NEVER = SHARPNESS_NEVER_FADES

@@ -31,7 +31,8 @@ from levelloop.files.usd.settings import part_settings_of, settings_of
 from levelloop.files.usd.uv import identifier, write_uv
 
 METRES_PER_MILLIMETRE = 0.001
-MOST_RESULT = 200_000  # faces of what recipes make, in one file
+# Faces of what recipes make, in one file: as many as are written within half a second.
+MOST_RESULT = {".usda": 50_000, ".usdc": 200_000}
 # The families of subsets that are named sets; a family is of one kind.
 _SETS = {"points": "pointSets", "edges": "edgeSets", "faces": "faceSets"}
 
@@ -41,14 +42,14 @@ def write_usd(path: Path, document: Document, results: bool = True) -> None:
 
     results: what recipes make of the cages too, for other programs, as far as that is not too large.
     """
-    too_large = {part.id for part in without_result(document)} if results else set()
+    too_large = {part.id for part in without_result(document, path.suffix)} if results else set()
     shown = {part.id for part in document.parts if part.recipe and results} - too_large
     _write(path, lambda stage: _write_document(stage, document, shown))
 
 
-def without_result(document: Document) -> list[Part]:
+def without_result(document: Document, ending: str) -> list[Part]:
     """The parts with a recipe that are saved as their cages alone: with their results the file would be too large."""
-    left, found = MOST_RESULT, []
+    left, found = MOST_RESULT[ending.lower()], []
     for part in document.parts:
         if part.recipe:
             faces = faces_at(part.stepped.topology, part.level)

@@ -89,7 +89,7 @@ class FileCommands:
         if done:
             self.window.starting.forget()
             remember(path, self.window.view.grab())
-            self.window.tell(" ".join((f"Saved {path.name}.", *notes_on(self.window.session.document))))
+            self.window.tell(" ".join((f"Saved {path.name}.", *notes_on(self.window.session.document, path))))
         self.window.refresh_title()
         return done
 
