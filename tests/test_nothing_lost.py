@@ -250,7 +250,7 @@ def test_results_that_are_too_large_are_left_to_the_recipe_and_said(tmp_path: Pa
     session.do("set_level", level=6)
     assert [part.name for part in without_result(session.document, ".usda")] == ["large"]
     (note,) = notes_on(session.document, tmp_path / "it.usda")
-    assert "“large”" in note and f"{MOST_RESULT[".usda"]:,}" in note
+    assert "“large”" in note and f"{MOST_RESULT['.usda']:,}" in note
     began = time.monotonic()
     session.save(tmp_path / "it.usda")
     assert time.monotonic() - began < 20 and (tmp_path / "it.usda").stat().st_size < 5_000_000
@@ -282,6 +282,45 @@ def test_orders_radii_paths_and_empty_sets_come_back(ending: str, tmp_path: Path
         assert one.document.materials[3].image == "textures/not there.png"
         assert [(named.name, len(named.indices)) for named in one.document.parts[0].mesh.sets] == [("gone", 0)]
         assert one.part.mesh.radius is not None and one.part.mesh.radius.tolist() == [1.0, 1.0, 1.0]
+
+
+def test_a_package_that_leads_out_of_itself_is_refused(tmp_path: Path) -> None:
+    from zipfile import ZIP_STORED, ZipFile
+
+    session = Session.new()
+    session.do("add_box")
+    session.save(tmp_path / "outside.usda")
+    for asset in (str(tmp_path / "outside.usda"), "../outside.usda"):
+        stage = f'#usda 1.0\n(defaultPrim = "A")\ndef Xform "A" (references = @{asset}@</Model>) {{}}\n'
+        (tmp_path / "in").mkdir(exist_ok=True)
+        with ZipFile(tmp_path / "in" / "it.usdz", "w", ZIP_STORED) as package:
+            package.writestr("it.usda", stage)
+        with pytest.raises(FileError):
+            Session.open(tmp_path / "in" / "it.usdz")
+
+
+def test_names_are_one_line_and_scripts_are_refused_in_words(tmp_path: Path) -> None:
+    from levelloop.document.scripting.script import ScriptError, read_script, run_script
+
+    session = Session.new()
+    session.do("add_box", name="a\nb\x00 \u2028c")
+    assert session.part.name == "a b c"
+    for step in ({"do": "add_box", "key": "x"}, {"step": "bend", "key": "x"}, {"set_part": "a b c", "part": "b"}):
+        with pytest.raises(ScriptError) as refused:
+            run_script(session, [step])
+        assert "argument" not in str(refused.value) and "()" not in str(refused.value)
+    (tmp_path / "deep.json").write_text("[" * 100_000)
+    with pytest.raises(ScriptError, match="nested deeper"):
+        read_script(tmp_path / "deep.json")
+
+
+def test_copies_along_a_curve_are_bounded() -> None:
+    session = Session.new()
+    session.do("add_curve", points=((0, 0, 0), (60, 0, 0)), kind="straight", name="way")
+    session.do("add_box")
+    for values in ({"spacing": 1e-3}, {"spacing": 1e-300}):
+        with pytest.raises(EditError, match="copies along the curve"):
+            session.add_step("array_along", curve="way", **values)
 
 
 def test_the_name_of_a_temporary_file_is_told_to_nobody(tmp_path: Path) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import field, fields, replace
 from typing import Any
@@ -28,6 +29,7 @@ DEFAULT_LEVEL = 2
 COLOURS = ("#D3CABB", "#C9B48A", "#B7C2B0", "#B9BFCB", "#CDB3A6", "#C7BFD0")
 
 
+_CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f\u2028\u2029]+")
 GIVEN = ("inputs", "group_recipes", "inner")
 LAID_ON_LEVEL, LAID_ON_FACES = 5, 100_000  # how finely a surface is known that others are laid on
 LAID_ON_AT_ONCE = 20_000  # faces of one that is made within a tenth of a second
@@ -66,6 +68,9 @@ class Part:
     inner: Part | None = None
 
     def __post_init__(self) -> None:
+        if not self.name.isprintable():
+            # A line break in a name would cut every sentence that it stands in.
+            object.__setattr__(self, "name", " ".join(_CONTROL.sub(" ", self.name).split()))
         given = self.transform
         if given.flags.writeable or given.base is not None or given.dtype != np.float64:
             object.__setattr__(self, "transform", frozen(np.array(given, dtype=np.float64)))

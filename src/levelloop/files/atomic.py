@@ -12,7 +12,8 @@ from pathlib import Path
 from levelloop.core.words import shortened
 from levelloop.files.errors import FileError, guarded
 
-_LEFT_BEHIND = re.compile(r"\.levelloop-(\d+)-[0-9a-f]+(\.\w+)?")
+# The library for stages writes beside them under names that go on after their ending.
+_LEFT_BEHIND = re.compile(r"\.levelloop-(\d+)-[0-9a-f]+.*")
 
 
 @contextmanager

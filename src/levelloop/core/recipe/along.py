@@ -17,6 +17,7 @@ from levelloop.core.mesh.selection import NOTHING
 from levelloop.core.progress import pieces
 
 FINE = 64  # places between two points of a curve at which its frames are known
+MOST_COPIES = 10_000
 SHARPEST = 4.0  # times as wide at most a profile gets across a corner, so that a spike stays small
 
 
@@ -148,15 +149,22 @@ def _rides(path: Along, count: int | None, spacing: float | None) -> Floats:
     if spacing is not None:
         if not spacing > 0:
             raise EditError("The spacing of copies along a curve is above 0 mm.")
-        number = int(np.floor(path.length / spacing + 1e-9)) + 1
+        number = int(np.floor(min(path.length / spacing, 1e15) + 1e-9)) + 1
         if path.closed and abs((number - 1) * spacing - path.length) < 1e-9 * path.length:
             number -= 1
+        _check_copies(number)
         return np.asarray(spacing * np.arange(number, dtype=np.float64))
     if count is None or count < 1:
         raise EditError("Say how many copies there are along the curve, or how far they are from each other.")
+    _check_copies(count)
     if path.closed:
         return np.linspace(0.0, path.length, count, endpoint=False)
     return np.linspace(0.0, path.length, count) if count > 1 else np.zeros(1)
+
+
+def _check_copies(count: int) -> None:
+    if count > MOST_COPIES:
+        raise EditError(f"That would be {count:,} copies along the curve; {MOST_COPIES:,} is the most.")
 
 
 def _upright(frames: Floats) -> Floats:

@@ -23,7 +23,9 @@ def read_script(path: Path) -> list[dict[str, Any]]:
 
     try:
         steps = json.loads(read_bytes(path, LARGEST).decode("utf-8"))
-    except (ValueError, RecursionError) as error:
+    except RecursionError as error:
+        raise ScriptError(f"{path.name} is nested deeper than can be read.") from error
+    except ValueError as error:
         raise ScriptError(f"{path.name} is not JSON: {error}.") from error
     if not isinstance(steps, list):
         raise ScriptError(f"{path.name} must be a list of steps.")
@@ -55,7 +57,7 @@ def _run_step(session: Session, step: Any) -> None:
     try:
         _STEPS[word](session, step[word], rest)
     except TypeError as error:
-        raise ScriptError(f'The step "{word}" does not take {", ".join(rest) or "that"}: {error}.') from error
+        raise ScriptError(f'The step "{word}" does not take {", ".join(rest) or "that"}.') from error
 
 
 def _do(session: Session, key: Any, rest: dict[str, Any]) -> None:

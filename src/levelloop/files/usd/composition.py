@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
+from levelloop.core.words import shortened
 from levelloop.files.errors import FileError
 from levelloop.files.reading import check_regular
 
@@ -26,7 +27,7 @@ class _Counting:
     """Counts what layers and prims unfold into, each once."""
 
     def __init__(self, path: Path) -> None:
-        self._name = path.name
+        self._name, self._is_package = path.name, path.suffix.lower() == ".usdz"
         self._layers: dict[str, int] = {}
         self._prims: dict[tuple[str, str], int] = {}
 
@@ -76,6 +77,9 @@ class _Counting:
         from pxr import Sdf
 
         place = layer.ComputeAbsolutePath(asset)
+        if self._is_package and place and "[" not in place:
+            # What is packed has all it needs within; it must not lead a reader to files of its own choosing.
+            raise FileError(f"{self._name} refers to {shortened(asset)}, which lies outside of its package.")
         if place and Path(place).exists():
             check_regular(Path(place))
         return Sdf.Layer.FindOrOpen(place) if place else None
