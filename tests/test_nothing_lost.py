@@ -299,6 +299,33 @@ def test_a_package_that_leads_out_of_itself_is_refused(tmp_path: Path) -> None:
             Session.open(tmp_path / "in" / "it.usdz")
 
 
+@pytest.mark.parametrize("scale", [(0, 0, 0), (1, 1, 0), (1, 1e-12, 1), (1e-300, 1e-300, 1e-300)])
+def test_a_part_that_a_stage_scales_to_nothing_can_be_worked_on(scale: tuple[float, ...], tmp_path: Path) -> None:
+    (tmp_path / "flat.usda").write_text(
+        f"""#usda 1.0
+(metersPerUnit = 0.001
+upAxis = "Z")
+def Mesh "A" {{
+    int[] faceVertexCounts = [4]
+    int[] faceVertexIndices = [0, 1, 2, 3]
+    point3f[] points = [(0, 0, 0), (10, 0, 2), (10, 10, 0), (0, 10, 0)]
+    double3 xformOp:scale = {scale}
+    uniform token[] xformOpOrder = ["xformOp:scale"]
+}}
+"""
+    )
+    session = Session.open(tmp_path / "flat.usda")
+    assert np.linalg.matrix_rank(session.part.transform) == 4
+    session.do("add_plane", size=(50, 50), name="ground")
+    session.set_active(session.document.parts[0].name)
+    session.add_step("conform", target="ground")
+    session.do("move", by=(1, 2, 3))
+    session.do("set_part", group="some")
+    session.add_step("taper", group="some")
+    assert np.isfinite(session.part.output().points).all()
+    session.review()
+
+
 def test_names_are_one_line_and_scripts_are_refused_in_words(tmp_path: Path) -> None:
     from levelloop.document.scripting.script import ScriptError, read_script, run_script
 

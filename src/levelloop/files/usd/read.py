@@ -49,6 +49,9 @@ from levelloop.files.usd.settings import (
 from levelloop.files.usd.uv import read_uv
 from levelloop.files.usd.write import METRES_PER_MILLIMETRE
 
+FLATTENED = 1e-9  # of the largest stretch: a smaller one is none
+SMALLEST = 1e-9  # times its own size
+
 
 def read_usd(path: Path) -> Document:
     """The document of a stage, ours or a foreign one. Raises FileError."""
@@ -92,7 +95,7 @@ def _read(path: Path) -> Document:
                     raise FileError("its place has a number that is not finite.")
             except LevelLoopError as error:
                 raise FileError(f"{path.name}, “{shortened(name)}”: {error}") from error
-            read.append((prim.GetName(), name, replace(part, transform=world)))
+            read.append((prim.GetName(), name, _put(part, world)))
     document = replace(document, materials=_materials(stage, materials))
     if settings is None or settings.cameras is None:
         document = replace(document, cameras=read_cameras(stage, to_ours))
@@ -230,6 +233,14 @@ def _read_part(geometry: Any, name: str, materials: _MaterialNames) -> Part:
         steps=steps_of(settings.steps),
         **_tint(geometry, settings, values),
     )
+
+
+def _put(part: Part, world: np.ndarray) -> Part:
+    """A part at its place; one that is scaled to nothing there lies flat in the world."""
+    stretches = np.linalg.svd(world[:3, :3], compute_uv=False)
+    if stretches[2] > FLATTENED * max(float(stretches[0]), SMALLEST):
+        return replace(part, transform=world)
+    return replace(part, mesh=part.mesh.with_points(part.mesh.points @ world[:3, :3] + world[3, :3]))
 
 
 def _tint(geometry: Any, settings: PartSettings, values: Any) -> dict[str, Any]:
