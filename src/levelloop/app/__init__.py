@@ -9,7 +9,7 @@ from shibokensupport import feature  # type: ignore[import-not-found]
 if hasattr(feature, "_mod_uses_pyside"):
     feature._mod_uses_pyside = lambda module: True
 
-from levelloop.app.guard import guard_overrides  # noqa: E402  # it would be read too
+from levelloop.app.guard import guard_overrides  # it would be read too
 
 # Before any class of ours is derived from the toolkit's.
 guard_overrides()

@@ -182,7 +182,9 @@ def _flat_spots(runs: Runs, passes: Integers, count: Integers) -> tuple[Booleans
     # A side that comes to rest little by little, as between the corners of a soft box, is meant.
     rests = np.abs(bend[:, [2, 4]]) < RESTS * np.abs(bend[:, [1, 5]])
     flat &= ~rests.all(axis=1)
-    factor = np.minimum(least / np.maximum(np.abs(bend[:, 3]), 1e-300), 99.0)
+    # At most 99 times, asked the other way around: beside what is flat the ratio has no number.
+    small = np.maximum(np.abs(bend[:, 3]), least / 99.0)
+    factor = np.divide(least, small, out=np.full(np.shape(small), 99.0), where=small > 0)
     return flat, np.where(flat, factor, 0.0)
 
 
