@@ -8,7 +8,7 @@ from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QLabel, QMenu, QSizePolicy, QWidget
 
-from levelloop.app.theme import BENCH, Theme, scaled, text_font
+from levelloop.app.theme import BENCH, MARKS, Theme, scaled, text_font
 from levelloop.core.values import dataclass
 from levelloop.document.session import Session
 
@@ -66,7 +66,8 @@ class SignWord(QAbstractButton):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(theme.under))
             painter.drawRoundedRect(self.rect(), 4, 4)
-        tone = QColor(theme.ink if self.is_lit else theme.quiet)
+        is_stop = self.text().startswith(MARKS["stop"])
+        tone = QColor(theme.stop if is_stop else theme.ink if self.is_lit else theme.quiet)
         x = 7
         if self.glyph:
             _draw_glyph(painter, self.glyph, QRectF(x, self.height() / 2 - 4.5, 9, 9), tone)
@@ -74,7 +75,7 @@ class SignWord(QAbstractButton):
         painter.setPen(tone)
         painter.drawText(self.rect().adjusted(x, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, self.text())
         if self.is_lit:
-            painter.fillRect(7, self.height() - 2, self.width() - 14, 2, QColor(theme.selection))
+            painter.fillRect(7, self.height() - 2, self.width() - 14, 2, tone if is_stop else QColor(theme.selection))
         if self.hasFocus():
             painter.setPen(QPen(QColor(theme.selection), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)

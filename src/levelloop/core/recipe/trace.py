@@ -10,6 +10,8 @@ from levelloop.core.mesh.origins import Origin, identity, through
 from levelloop.core.surface.surface import SmoothSurface
 from levelloop.core.values import dataclass
 
+NONE = np.zeros(0, dtype=np.int64)
+
 
 @dataclass(frozen=True, eq=False)
 class Trace:
@@ -33,6 +35,9 @@ class Trace:
 
         wanted: (n,) of the cage's points.
         """
+        if len(self.own_edges) and self.own_edges.all():
+            # Seen at once: this is asked for with every picture of a drag.
+            return NONE, NONE
         is_copy = np.append(wanted, False)[self.source.points]
         is_copy[self.points[self.points >= 0]] = False
         copies = np.flatnonzero(is_copy)
@@ -40,6 +45,8 @@ class Trace:
 
     def copied_edges(self, wanted: Booleans) -> tuple[Integers, Integers]:
         """The result's edges that are copies of some of the cage's: which (k,), and what each comes from (k,)."""
+        if self.own_edges.all():
+            return NONE, NONE
         copies = np.flatnonzero(~self.own_edges & np.append(wanted, False)[self.source.edges])
         return copies, self.source.edges[copies]
 
