@@ -14,7 +14,7 @@ from types import TracebackType
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QPoint, QPointF, QSettings, Qt
+from PySide6.QtCore import QPoint, QPointF, QSettings, Qt, QTimer
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QMenu, QMessageBox
@@ -207,6 +207,10 @@ def main() -> int:
     window.show()
     QTest.qWaitForWindowExposed(window)
     hands = Hands(window, seed)
+    # A menu that is open waits for a hand.
+    closing = QTimer()
+    closing.timeout.connect(hands.close_menus)
+    closing.start(300)
     for _ in range(count):
         try:
             hands.act()
