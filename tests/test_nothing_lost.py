@@ -528,3 +528,17 @@ def test_rescued_work_goes_only_once_its_successor_is_on_the_disk(empty: Hands, 
         finally:
             window.close()
             window.deleteLater()
+
+
+@needs_screen
+def test_the_menu_of_a_view_opens_again_and_again(empty: Hands) -> None:
+    import shiboken6
+
+    from levelloop.app.commands.shell.menus import open_view_menu
+
+    for _ in range(3):
+        menu = open_view_menu(empty.window, empty.view.mapToGlobal(empty.view.rect().center()))
+        assert [action.menu() for action in menu.actions()] == empty.window.view_menus
+        menu.close()
+        empty.qtbot.wait(50)
+        assert all(shiboken6.isValid(one) for one in empty.window.view_menus)

@@ -65,7 +65,8 @@ def open_view_menu(window: Window, place: QPoint) -> QMenu:
     """Opens the list of what a view may show: its direction, look, guides and cameras."""
     menu = QMenu(window)
     for one in window.view_menus:
-        menu.addMenu(one)
+        # By its action: a menu added to another goes with it in the binding, and this one is gone once it is closed.
+        menu.addAction(one.menuAction())
     menu.popup(place)
     menu.aboutToHide.connect(menu.deleteLater)
     return menu
