@@ -32,6 +32,7 @@ from levelloop.core.words import shortened
 from levelloop.document.document import Document, number_of_id, unique_names
 from levelloop.document.materials import Material
 from levelloop.document.part import Part
+from levelloop.document.running.editing import FLATTENED, SMALLEST
 from levelloop.files.errors import FileError
 from levelloop.files.reading import check_regular
 from levelloop.files.usd import library
@@ -48,9 +49,6 @@ from levelloop.files.usd.settings import (
 )
 from levelloop.files.usd.uv import read_uv
 from levelloop.files.usd.write import METRES_PER_MILLIMETRE
-
-FLATTENED = 1e-9  # of the largest stretch: a smaller one is none
-SMALLEST = 1e-9  # times its own size
 
 
 def read_usd(path: Path) -> Document:
